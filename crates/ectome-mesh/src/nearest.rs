@@ -1,0 +1,192 @@
+//! The nearest place on a surface.
+//!
+//! A bounding-volume hierarchy (built by `obvhs`) walked best side first. The place on a triangle is
+//! found by its Voronoi regions: C. Ericson, *Real-Time Collision Detection*, 2005, §5.1.5.
+
+use std::time::Duration;
+
+use glam::{Vec3, Vec3A};
+use obvhs::{
+    BvhBuildParams,
+    bvh2::{Bvh2, builder::build_bvh2_from_tris},
+    triangle::Triangle,
+};
+
+use crate::Mesh;
+
+/// A place on a surface.
+#[derive(Clone, Copy, Debug)]
+pub struct Place {
+    /// The triangle.
+    pub face: u32,
+    /// Where, in metres.
+    pub point: Vec3,
+    /// Distance from the query, in metres.
+    pub distance: f32,
+}
+
+/// A surface that answers nearest-point queries.
+pub struct Surface {
+    bvh: Bvh2,
+    triangles: Vec<Triangle>,
+}
+
+impl Surface {
+    /// Indexes an all-triangle mesh. About 250 bytes a triangle.
+    pub fn of(mesh: &Mesh) -> Self {
+        let triangles: Vec<Triangle> = (0..mesh.face_count())
+            .map(|f| {
+                let [v0, v1, v2] = mesh.triangle(f).map(Vec3A::from);
+                Triangle { v0, v1, v2 }
+            })
+            .collect();
+        let params = BvhBuildParams::fast_build();
+        let bvh = build_bvh2_from_tris(&triangles, params, &mut Duration::default());
+        Self { bvh, triangles }
+    }
+
+    /// The corners of triangle `face`.
+    pub fn triangle(&self, face: u32) -> [Vec3; 3] {
+        let t = &self.triangles[face as usize];
+        [t.v0.into(), t.v1.into(), t.v2.into()]
+    }
+
+    /// The nearest place to `query`, or `None` on an empty surface.
+    pub fn nearest(&self, query: Vec3) -> Option<Place> {
+        let mut best: Option<Place> = None;
+        self.visit_within(query, f32::INFINITY, |place| {
+            if best.is_none_or(|b| place.distance < b.distance) {
+                best = Some(place);
+            }
+            best.map_or(f32::INFINITY, |b| b.distance)
+        });
+        best
+    }
+
+    /// Calls `visit` with the nearest place of each triangle that may lie within `radius`; `visit`
+    /// returns the radius to go on with.
+    pub fn visit_within(&self, query: Vec3, radius: f32, mut visit: impl FnMut(Place) -> f32) {
+        if self.triangles.is_empty() {
+            return;
+        }
+        let q = Vec3A::from(query);
+        let box_distance2 = |node: u32| {
+            let b = &self.bvh.nodes[node as usize].aabb;
+            (q - q.clamp(b.min, b.max)).length_squared()
+        };
+        let mut limit2 = radius * radius;
+        let mut stack = [(0u32, 0f32); 128];
+        stack[0] = (0, box_distance2(0));
+        let mut depth = 1;
+        while depth > 0 {
+            depth -= 1;
+            let (index, distance2) = stack[depth];
+            if distance2 > limit2 {
+                continue;
+            }
+            let node = &self.bvh.nodes[index as usize];
+            if node.prim_count > 0 {
+                for i in node.first_index..node.first_index + node.prim_count {
+                    let face = self.bvh.primitive_indices[i as usize];
+                    let t = &self.triangles[face as usize];
+                    let point = nearest_on_triangle(q, t.v0, t.v1, t.v2);
+                    let distance = (q - point).length();
+                    if distance * distance <= limit2 {
+                        let radius = visit(Place {
+                            face,
+                            point: point.into(),
+                            distance,
+                        });
+                        limit2 = radius * radius;
+                    }
+                }
+            } else {
+                let (left, right) = (node.first_index, node.first_index + 1);
+                let (dl, dr) = (box_distance2(left), box_distance2(right));
+                let ((near, dn), (far, df)) = if dl < dr {
+                    ((left, dl), (right, dr))
+                } else {
+                    ((right, dr), (left, dl))
+                };
+                if df <= limit2 && depth < stack.len() - 1 {
+                    stack[depth] = (far, df);
+                    depth += 1;
+                }
+                if dn <= limit2 && depth < stack.len() - 1 {
+                    stack[depth] = (near, dn);
+                    depth += 1;
+                }
+            }
+        }
+    }
+}
+
+/// The place on triangle `abc` nearest to `p`.
+fn nearest_on_triangle(p: Vec3A, a: Vec3A, b: Vec3A, c: Vec3A) -> Vec3A {
+    let (ab, ac, ap) = (b - a, c - a, p - a);
+    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
+    if d1 <= 0.0 && d2 <= 0.0 {
+        return a;
+    }
+    let bp = p - b;
+    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
+    if d3 >= 0.0 && d4 <= d3 {
+        return b;
+    }
+    let vc = d1 * d4 - d3 * d2;
+    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
+        return a + ab * (d1 / (d1 - d3));
+    }
+    let cp = p - c;
+    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
+    if d6 >= 0.0 && d5 <= d6 {
+        return c;
+    }
+    let vb = d5 * d2 - d1 * d6;
+    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
+        return a + ac * (d2 / (d2 - d6));
+    }
+    let va = d3 * d6 - d5 * d4;
+    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
+        return b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    }
+    let sum = va + vb + vc;
+    if sum <= 0.0 {
+        return a;
+    }
+    a + ab * (vb / sum) + ac * (vc / sum)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::shapes;
+    use proptest::prelude::*;
+
+    #[test]
+    fn the_distance_to_a_sphere_is_radius_minus_length() {
+        let surface = Surface::of(&shapes::icosphere(1.0, 6));
+        for query in [Vec3::new(0.3, 0.1, 0.2), Vec3::new(2.0, -1.0, 0.5)] {
+            let place = surface.nearest(query).unwrap();
+            let exact = (query.length() - 1.0).abs();
+            assert!((place.distance - exact).abs() < 1e-3);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn the_hierarchy_finds_what_a_search_of_all_finds(
+            x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0,
+        ) {
+            let surface = Surface::of(&shapes::torus(1.0, 0.4, 17, 9));
+            let q = Vec3::new(x, y, z);
+            let all = surface
+                .triangles
+                .iter()
+                .map(|t| nearest_on_triangle(q.into(), t.v0, t.v1, t.v2))
+                .map(|p| p.distance(q.into()))
+                .fold(f32::INFINITY, f32::min);
+            prop_assert!((surface.nearest(q).unwrap().distance - all).abs() < 1e-6);
+        }
+    }
+}

@@ -1,0 +1,119 @@
+//! How far a piece of kernel work is, and whether it should stop.
+
+use std::sync::{
+    Arc, Mutex,
+    atomic::{AtomicBool, AtomicU32, Ordering},
+};
+
+use thiserror::Error;
+
+/// The work was asked to stop and did.
+#[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
+#[error("the work was stopped")]
+pub struct Cancelled;
+
+#[derive(Default)]
+struct Shared {
+    /// Parts in a million.
+    fraction: AtomicU32,
+    cancelled: AtomicBool,
+    stage: Mutex<String>,
+}
+
+/// A handle that kernel functions report to and others read. Clones share one state; a
+/// [`span`](Progress::span) maps its own 0–1 onto a stretch of the whole.
+#[derive(Clone)]
+pub struct Progress {
+    shared: Arc<Shared>,
+    start: f32,
+    length: f32,
+}
+
+impl Default for Progress {
+    fn default() -> Self {
+        Self {
+            shared: Arc::default(),
+            start: 0.0,
+            length: 1.0,
+        }
+    }
+}
+
+impl Progress {
+    /// Progress that starts at zero.
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// A handle whose 0–1 covers `from..to` of this one.
+    pub fn span(&self, from: f32, to: f32) -> Self {
+        Self {
+            shared: self.shared.clone(),
+            start: self.start + from * self.length,
+            length: (to - from) * self.length,
+        }
+    }
+
+    /// Names the stage that begins now, in words for a reader.
+    pub fn stage(&self, name: &str) {
+        if let Ok(mut stage) = self.shared.stage.lock() {
+            name.clone_into(&mut stage);
+        }
+    }
+
+    /// Reports the fraction done (0–1) and learns whether to go on.
+    ///
+    /// # Errors
+    /// [`Cancelled`] when somebody asked to stop.
+    pub fn at(&self, fraction: f32) -> Result<(), Cancelled> {
+        let whole = self.start + self.length * fraction.clamp(0.0, 1.0);
+        self.shared
+            .fraction
+            .store((whole * 1e6) as u32, Ordering::Relaxed);
+        if self.shared.cancelled.load(Ordering::Relaxed) {
+            Err(Cancelled)
+        } else {
+            Ok(())
+        }
+    }
+
+    /// Asks the work to stop at its next report.
+    pub fn cancel(&self) {
+        self.shared.cancelled.store(true, Ordering::Relaxed);
+    }
+
+    /// The fraction of the whole last reported (0–1).
+    pub fn fraction(&self) -> f32 {
+        self.shared.fraction.load(Ordering::Relaxed) as f32 / 1e6
+    }
+
+    /// The stage last named.
+    pub fn current_stage(&self) -> String {
+        self.shared
+            .stage
+            .lock()
+            .map(|s| s.clone())
+            .unwrap_or_default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_span_covers_its_stretch_of_the_whole() {
+        let whole = Progress::new();
+        let second_half = whole.span(0.5, 1.0);
+        second_half.at(0.5).unwrap();
+        assert!((whole.fraction() - 0.75).abs() < 1e-6);
+    }
+
+    #[test]
+    fn cancelling_reaches_every_span() {
+        let whole = Progress::new();
+        let part = whole.span(0.0, 0.1);
+        whole.cancel();
+        assert_eq!(part.at(0.0), Err(Cancelled));
+    }
+}
