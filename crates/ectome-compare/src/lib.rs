@@ -1,1 +1,27 @@
-//! stub
+//! The judge: how far a cut is from its source, and whether its surface is sound.
+//!
+//! Page, verdicts, command line and tests all ask here, so that they cannot disagree.
+//!
+//! ```
+//! use ectome_mesh::{Progress, shapes};
+//!
+//! let fine = shapes::icosphere(1.0, 5);
+//! let coarse = shapes::icosphere(1.0, 3);
+//! let report = ectome_compare::compare(&fine, &coarse, &Progress::new())?;
+//! assert!(report.deviation_mean_percent_of_diagonal < 0.2);
+//! assert_eq!(report.low.open_edges, 0);
+//! # Ok::<(), ectome_compare::CompareError>(())
+//! ```
+//!
+//! | module | what it answers |
+//! |---|---|
+//! | [`deviation`] | how far apart the surfaces are, both ways |
+//! | [`flipped`] | which faces look against the source |
+//! | [`report`] | all of it, with the names that outsiders rely on |
+
+pub mod deviation;
+pub mod flipped;
+pub mod report;
+pub mod sample;
+
+pub use report::{CompareError, Report, Surface, compare};

@@ -1,0 +1,161 @@
+//! Everything the judge has to say about a source and a cut.
+
+use ectome_mesh::{Cancelled, Mesh, Progress, measure, nearest, topology::Topology};
+use serde::Serialize;
+use thiserror::Error;
+
+use crate::{deviation, flipped};
+
+/// Places spread over each surface: enough for a mean that is stable to a percent.
+pub const SAMPLES: usize = 200_000;
+
+/// Why two meshes could not be compared.
+#[derive(Debug, Error)]
+pub enum CompareError {
+    /// A surface without area.
+    #[error("one of the meshes has no surface to compare")]
+    Empty,
+    /// A mesh with larger faces.
+    #[error("a mesh has faces with more than three corners: triangulate it first")]
+    NotTriangulated,
+    /// The work was stopped.
+    #[error(transparent)]
+    Cancelled(#[from] Cancelled),
+}
+
+/// Counts of one surface, under the names `inspect` uses.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Surface {
+    /// Triangles.
+    pub triangles: usize,
+    /// Vertices.
+    pub vertices: usize,
+    /// Points.
+    pub points: usize,
+    /// Edges with one face.
+    pub open_edges: usize,
+    /// Loops they form.
+    pub open_loops: usize,
+    /// Edges with three or more faces.
+    pub nonmanifold_edges: usize,
+    /// Edges whose faces are wound against each other.
+    pub inconsistent_edges: usize,
+    /// Faces without area.
+    pub degenerate_faces: usize,
+    /// Faces that occur twice.
+    pub duplicate_faces: usize,
+    /// Pieces.
+    pub components: usize,
+}
+
+impl Surface {
+    /// Counts an all-triangle mesh.
+    pub fn of(mesh: &Mesh) -> Self {
+        let t = Topology::of(mesh);
+        Self {
+            triangles: mesh.triangle_count(),
+            vertices: mesh.vertex_count(),
+            points: mesh.points.len(),
+            open_edges: t.open_edges,
+            open_loops: t.open_loops,
+            nonmanifold_edges: t.nonmanifold_edges,
+            inconsistent_edges: t.inconsistent_edges,
+            degenerate_faces: t.degenerate_faces,
+            duplicate_faces: t.duplicate_faces,
+            components: t.components,
+        }
+    }
+}
+
+/// Distances one way, with units in the names.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct OneWay {
+    /// Mean over the area, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// Largest, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Mean, in percent of the source's diagonal.
+    pub deviation_mean_percent_of_diagonal: f64,
+    /// Largest, in percent of the source's diagonal.
+    pub deviation_max_percent_of_diagonal: f64,
+    /// Where the largest stands, in metres.
+    pub worst_at_m: [f32; 3],
+}
+
+impl OneWay {
+    fn new(d: deviation::Deviation, diagonal: f64) -> Self {
+        Self {
+            deviation_mean_mm: d.mean_m * 1e3,
+            deviation_max_mm: d.max_m * 1e3,
+            deviation_mean_percent_of_diagonal: d.mean_m / diagonal * 100.0,
+            deviation_max_percent_of_diagonal: d.max_m / diagonal * 100.0,
+            worst_at_m: d.worst.to_array(),
+        }
+    }
+}
+
+/// A source and a cut compared.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Report {
+    /// The source.
+    pub high: Surface,
+    /// The cut.
+    pub low: Surface,
+    /// Places measured each way, spread by area (points of the meshes come on top).
+    pub samples: usize,
+    /// The source's diagonal, in metres.
+    pub diagonal_m: f64,
+    /// From the source to the cut.
+    pub high_to_low: OneWay,
+    /// From the cut to the source.
+    pub low_to_high: OneWay,
+    /// Mean of both ways, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// Larger of both ways, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Mean of both ways, in percent of the source's diagonal.
+    pub deviation_mean_percent_of_diagonal: f64,
+    /// Larger of both ways, in percent of the source's diagonal.
+    pub deviation_max_percent_of_diagonal: f64,
+    /// Faces of the cut that look against the source.
+    pub flipped_faces: usize,
+}
+
+/// Compares the cut `low` with its source `high`; both must be triangles only.
+///
+/// # Errors
+/// See [`CompareError`].
+pub fn compare(high: &Mesh, low: &Mesh, progress: &Progress) -> Result<Report, CompareError> {
+    if !high.is_triangulated() || !low.is_triangulated() {
+        return Err(CompareError::NotTriangulated);
+    }
+    progress.stage("Measuring");
+    progress.at(0.0)?;
+    let diagonal = measure::bounds(high).diagonal();
+    let high_surface = nearest::Surface::of(high);
+    progress.at(0.3)?;
+    let low_surface = nearest::Surface::of(low);
+    progress.at(0.35)?;
+    let there = deviation::one_way(high, &low_surface, SAMPLES, &progress.span(0.35, 0.6))?;
+    let back = deviation::one_way(low, &high_surface, SAMPLES, &progress.span(0.6, 0.85))?;
+    let flipped_faces = flipped::count(low, &high_surface, diagonal);
+    progress.at(0.9)?;
+    let d = f64::from(diagonal);
+    let mean = (there.mean_m + back.mean_m) / 2.0;
+    let max = there.max_m.max(back.max_m);
+    let report = Report {
+        high: Surface::of(high),
+        low: Surface::of(low),
+        samples: SAMPLES,
+        diagonal_m: d,
+        high_to_low: OneWay::new(there, d),
+        low_to_high: OneWay::new(back, d),
+        deviation_mean_mm: mean * 1e3,
+        deviation_max_mm: max * 1e3,
+        deviation_mean_percent_of_diagonal: mean / d * 100.0,
+        deviation_max_percent_of_diagonal: max / d * 100.0,
+        flipped_faces,
+    };
+    progress.at(1.0)?;
+    Ok(report)
+}

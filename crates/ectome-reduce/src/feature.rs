@@ -1,0 +1,239 @@
+//! What must not be blurred: wedges, lines and corners.
+//!
+//! A **wedge** is what all corners on one point with the same attributes share. An edge is on a
+//! **line** when the two sides differ (wedge, material, part) or when it does not have two sides.
+
+use ectome_mesh::{
+    Mesh,
+    topology::{HalfEdge, runs_up, sorted_half_edges},
+    weld::{classes, position_key},
+};
+
+/// How freely a point may move.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Class {
+    /// Inside a smooth region.
+    Inside,
+    /// On a line that passes through.
+    Line,
+    /// Where lines meet, branch or end.
+    Corner,
+    /// On a non-manifold or inconsistently wound edge, or where fans touch in a point.
+    Fixed,
+}
+
+/// The features of a mesh.
+pub struct Features {
+    /// The wedge of each corner.
+    pub corner_wedge: Vec<u32>,
+    /// A vertex of the mesh with the wedge's attributes.
+    pub wedge_vertex: Vec<u32>,
+    /// How freely each point may move.
+    pub class: Vec<Class>,
+    /// The point is on an open border.
+    pub on_border: Vec<bool>,
+    /// The run of each face.
+    pub face_run: Vec<u32>,
+    /// Half-edges of all proper faces, grouped by edge.
+    pub half_edges: Vec<HalfEdge>,
+    /// Wedges tell hard edges apart. False where normals split nearly everywhere (flat-shaded
+    /// meshes): then they are no features but a manner of shading.
+    pub hard_edges: bool,
+}
+
+impl Features {
+    /// Finds the features of an all-triangle mesh.
+    pub fn of(mesh: &Mesh) -> Self {
+        let half_edges = sorted_half_edges(mesh);
+        let mut face_run = Vec::with_capacity(mesh.face_count());
+        for (r, run) in mesh.runs.iter().enumerate() {
+            face_run.extend(run.faces.clone().map(|_| r as u32));
+        }
+        let by_look = vertex_classes(mesh, false);
+        let hard_edges = !mesh.normals.is_empty() && {
+            let with_normals = vertex_classes(mesh, true);
+            let (mut inner, mut hard) = (0usize, 0usize);
+            for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+                if let [a, b] = edge {
+                    inner += 1;
+                    let differs = |class: &[u32]| {
+                        sides_differ(mesh, a, b, |corner| class[mesh.corners[corner] as usize])
+                    };
+                    hard += usize::from(differs(&with_normals.0) && !differs(&by_look.0));
+                }
+            }
+            4 * hard < inner
+        };
+        let (vertex_wedge, wedge_vertex) = if hard_edges {
+            vertex_classes(mesh, true)
+        } else {
+            by_look
+        };
+        let corner_wedge: Vec<u32> = mesh
+            .corners
+            .iter()
+            .map(|&v| vertex_wedge[v as usize])
+            .collect();
+
+        let n = mesh.points.len();
+        let mut lines_at = vec![0u8; n];
+        let mut fixed = vec![false; n];
+        let mut on_border = vec![false; n];
+        for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+            let ends = [edge[0].low as usize, edge[0].high as usize];
+            let is_line = match edge {
+                [_] => {
+                    ends.iter().for_each(|&p| on_border[p] = true);
+                    true
+                }
+                [a, b] => {
+                    if runs_up(mesh, a) == runs_up(mesh, b) {
+                        ends.iter().for_each(|&p| fixed[p] = true);
+                    }
+                    let run = |e: &HalfEdge| face_run[e.corner as usize / 3];
+                    run(a) != run(b) || sides_differ(mesh, a, b, |c| corner_wedge[c])
+                }
+                _ => {
+                    ends.iter().for_each(|&p| fixed[p] = true);
+                    true
+                }
+            };
+            if is_line {
+                ends.iter()
+                    .for_each(|&p| lines_at[p] = lines_at[p].saturating_add(1));
+            }
+        }
+        mark_touching_fans(mesh, &half_edges, &mut fixed);
+        let class = (0..n)
+            .map(|p| match (fixed[p], lines_at[p]) {
+                (true, _) => Class::Fixed,
+                (_, 0) => Class::Inside,
+                (_, 2) => Class::Line,
+                _ => Class::Corner,
+            })
+            .collect();
+        Self {
+            corner_wedge,
+            wedge_vertex,
+            class,
+            on_border,
+            face_run,
+            half_edges,
+            hard_edges,
+        }
+    }
+}
+
+/// True when the corners that two half-edges of one edge have at a common end differ.
+fn sides_differ(
+    mesh: &Mesh,
+    a: &HalfEdge,
+    b: &HalfEdge,
+    of_corner: impl Fn(usize) -> u32,
+) -> bool {
+    let next = |c: u32| (c - c % 3 + (c + 1) % 3) as usize;
+    let ends = |e: &HalfEdge| {
+        let (from, to) = (of_corner(e.corner as usize), of_corner(next(e.corner)));
+        if runs_up(mesh, e) {
+            (from, to)
+        } else {
+            (to, from)
+        }
+    };
+    ends(a) != ends(b)
+}
+
+/// Classes of vertices that are alike in point, UVs and colour, and in normal if asked.
+fn vertex_classes(mesh: &Mesh, with_normals: bool) -> (Vec<u32>, Vec<u32>) {
+    let n = mesh.vertex_count();
+    let mut class: Vec<[u32; 1]> = mesh.vertex_point.iter().map(|&p| [p]).collect();
+    let split = |class: &mut Vec<[u32; 1]>, key: &dyn Fn(usize) -> [u32; 3]| {
+        let keys: Vec<[u32; 4]> = (0..n)
+            .map(|v| {
+                let k = key(v);
+                [class[v][0], k[0], k[1], k[2]]
+            })
+            .collect();
+        *class = classes(&keys).0.into_iter().map(|c| [c]).collect();
+    };
+    for set in &mesh.uv_sets {
+        split(&mut class, &|v| position_key(set[v].extend(0.0)));
+    }
+    if !mesh.colours.is_empty() {
+        split(&mut class, &|v| position_key(mesh.colours[v].truncate()));
+    }
+    if with_normals {
+        split(&mut class, &|v| position_key(mesh.normals[v]));
+    }
+    classes(&class)
+}
+
+/// Fixes points whose faces form more than one fan: there the surface touches itself.
+fn mark_touching_fans(mesh: &Mesh, half_edges: &[HalfEdge], fixed: &mut [bool]) {
+    // Corners of neighbouring faces belong to one fan: join them over the edges they share, then a
+    // point whose corners fall into two sets is where fans touch.
+    let n = mesh.points.len();
+    let mut sets = ectome_mesh::topology::UnionFind::new(mesh.corners.len());
+    for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        for pair in edge.windows(2) {
+            for p in [edge[0].low, edge[0].high] {
+                let corner_at = |e: &HalfEdge| {
+                    let f = e.corner - e.corner % 3;
+                    (f..f + 3)
+                        .find(|&c| mesh.vertex_point[mesh.corners[c as usize] as usize] == p)
+                        .unwrap_or(e.corner)
+                };
+                sets.join(corner_at(&pair[0]), corner_at(&pair[1]));
+            }
+        }
+    }
+    let mut fan = vec![u32::MAX; n];
+    for e in half_edges {
+        let p = mesh.vertex_point[mesh.corners[e.corner as usize] as usize] as usize;
+        let root = sets.find(e.corner);
+        if fan[p] == u32::MAX {
+            fan[p] = root;
+        } else if fan[p] != root {
+            fixed[p] = true;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::shapes;
+    use glam::Vec3;
+
+    #[test]
+    fn a_smooth_solid_has_no_features() {
+        let f = Features::of(&shapes::torus(1.0, 0.3, 12, 8));
+        assert!(f.class.iter().all(|&c| c == Class::Inside));
+    }
+
+    #[test]
+    fn a_border_is_a_line_and_a_seam_end_a_corner() {
+        // A square sheet of 4 × 4 quads whose UVs break along the middle of one row of edges.
+        let mesh = crate::cut::test_meshes::sheet_with_slit_seam();
+        let f = Features::of(&mesh);
+        let at = |x: f32, y: f32| {
+            let p = mesh.points.iter().position(|&p| p == Vec3::new(x, y, 0.0));
+            f.class[p.unwrap()]
+        };
+        assert_eq!(at(0.0, 1.0), Class::Line);
+        assert_eq!(at(1.0, 1.0), Class::Inside);
+        assert_eq!(at(2.0, 2.0), Class::Corner, "the slit ends here");
+        assert_eq!(at(3.0, 2.0), Class::Line, "the slit passes here");
+        assert_eq!(at(4.0, 2.0), Class::Corner, "the slit meets the border here");
+    }
+
+    #[test]
+    fn two_boxes_that_touch_in_a_point_fix_it() {
+        let a = shapes::cuboid(Vec3::ONE);
+        let mut b = shapes::cuboid(Vec3::ONE);
+        b.points.iter_mut().for_each(|p| *p += Vec3::ONE);
+        let mesh = crate::cut::test_meshes::joined(&[a, b]);
+        let f = Features::of(&mesh);
+        assert_eq!(f.class.iter().filter(|&&c| c == Class::Fixed).count(), 1);
+    }
+}

@@ -1,0 +1,285 @@
+//! What a collapse must not do: change the topology, turn a face over, fold the UVs.
+
+use ectome_mesh::topology::is_degenerate;
+use glam::{DVec2, Vec3};
+
+use crate::{
+    plan::Plan,
+    state::{NONE, State},
+};
+
+/// A face may turn by less than 78° in one collapse.
+const TURN_COSINE: f64 = 0.2;
+/// A source region speaks for a direction when its area vectors do not cancel more than this.
+const FACING_SHARE: f32 = 0.3;
+
+/// Scratch memory of the checks; allocated once.
+pub struct Guard {
+    mark: Vec<u32>,
+    stamp: u32,
+    /// Corners of the point that goes.
+    pub ring_gone: Vec<u32>,
+    /// Corners of the point that stays.
+    pub ring_kept: Vec<u32>,
+}
+
+impl Guard {
+    /// Scratch for a mesh of `points` points.
+    pub fn new(points: usize) -> Self {
+        Self {
+            mark: vec![0; points],
+            stamp: 0,
+            ring_gone: Vec::new(),
+            ring_kept: Vec::new(),
+        }
+    }
+
+    /// True when `plan` may be done. Leaves both rings behind for the collapse itself.
+    pub fn allows(&mut self, state: &mut State, plan: &Plan, release: bool) -> bool {
+        state.ring(plan.gone, &mut self.ring_gone);
+        state.ring(plan.kept, &mut self.ring_kept);
+        self.keeps_topology(state, plan)
+            && self.covers_wedges(state, plan, release)
+            && self.turns_nothing_over(state, plan)
+    }
+
+    /// The link condition: what is next to both ends is exactly what the edge's faces span
+    /// (Dey et al. 1999).
+    fn keeps_topology(&mut self, state: &State, plan: &Plan) -> bool {
+        let (gone, kept) = (plan.gone, plan.kept);
+        if self.stamp > u32::MAX - 4 {
+            self.mark.fill(0);
+            self.stamp = 0;
+        }
+        self.stamp += 2;
+        let (near, common) = (self.stamp, self.stamp + 1);
+        let mut edge_faces = 0;
+        for &c in &self.ring_gone {
+            let (n, p) = State::others(c);
+            let (n, p) = (state.corner_point[n as usize], state.corner_point[p as usize]);
+            if n == kept || p == kept {
+                edge_faces += 1;
+            }
+            self.mark[n as usize] = near;
+            self.mark[p as usize] = near;
+        }
+        if edge_faces == 0 {
+            return false;
+        }
+        if edge_faces != 1
+            && state.on_border[gone as usize]
+            && state.on_border[kept as usize]
+        {
+            return false;
+        }
+        let mut shared = 0;
+        for &c in &self.ring_kept {
+            let (n, p) = State::others(c);
+            for q in [state.corner_point[n as usize], state.corner_point[p as usize]] {
+                if q != gone && self.mark[q as usize] == near {
+                    self.mark[q as usize] = common;
+                    shared += 1;
+                }
+            }
+        }
+        if shared != edge_faces {
+            return false;
+        }
+        // No edge may be opposite to both ends: a face of each with two common neighbours would
+        // become the same face twice.
+        let opposite = |c: u32, other: u32| {
+            let (n, p) = State::others(c);
+            let (n, p) = (state.corner_point[n as usize], state.corner_point[p as usize]);
+            (n != other
+                && p != other
+                && self.mark[n as usize] == common
+                && self.mark[p as usize] == common)
+                .then_some((n.min(p), n.max(p)))
+        };
+        for &c in &self.ring_gone {
+            if let Some(edge) = opposite(c, kept)
+                && self
+                    .ring_kept
+                    .iter()
+                    .any(|&k| opposite(k, gone) == Some(edge))
+            {
+                return false;
+            }
+        }
+        true
+    }
+
+    /// Every wedge at a point that goes or moves must know its new UV.
+    fn covers_wedges(&self, state: &State, plan: &Plan, release: bool) -> bool {
+        let gone_covered = release
+            || self.ring_gone.iter().all(|&c| {
+                let w = state.corner_wedge[c as usize];
+                plan.merges.iter().any(|m| m.from == w)
+            });
+        let kept_covered = !plan.moves
+            || self.ring_kept.iter().all(|&c| {
+                let w = state.corner_wedge[c as usize];
+                plan.merges.iter().any(|m| m.into == w)
+            });
+        gone_covered && kept_covered
+    }
+
+    fn turns_nothing_over(&self, state: &State, plan: &Plan) -> bool {
+        let fine = |c: u32, own: u32, other: u32| {
+            let (n, p) = State::others(c);
+            if state.corner_point[n as usize] == other || state.corner_point[p as usize] == other {
+                return true; // goes with the collapse
+            }
+            face_stays_upright(state, plan, c, own)
+        };
+        self.ring_gone
+            .iter()
+            .all(|&c| fine(c, plan.gone, plan.kept))
+            && (!plan.moves
+                || self
+                    .ring_kept
+                    .iter()
+                    .all(|&c| fine(c, plan.kept, plan.gone)))
+    }
+}
+
+/// Checks the face of corner `c` (at point `own`) before and after its corner goes to the new place.
+fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32) -> bool {
+    let (n, p) = State::others(c);
+    let (pn, pp) = (state.corner_place(n), state.corner_place(p));
+    let old = [state.place[own as usize], pn, pp];
+    let new = [plan.place, pn, pp];
+    let (vector_old, vector_new) = (area_vector(old), area_vector(new));
+    if is_degenerate(new) {
+        return false;
+    }
+    let was_degenerate = is_degenerate(old);
+    if !was_degenerate
+        && vector_new.dot(vector_old) <= TURN_COSINE * vector_new.length() * vector_old.length()
+    {
+        return false;
+    }
+    if !agrees_with_source(state, [c, n, p], vector_new.as_vec3()) {
+        return false;
+    }
+    if state.uv.is_empty() {
+        return true;
+    }
+    let wedge = state.corner_wedge[c as usize];
+    let merge = plan
+        .merges
+        .iter()
+        .find(|m| m.from == wedge || (plan.moves && m.into == wedge));
+    let uv_new = match merge {
+        Some(m) => m.uv,
+        None => extrapolated_uv(state, wedge, plan.place),
+    };
+    let (un, up) = (uv_of(state, n), uv_of(state, p));
+    let sign_old = (un - uv_of(state, c)).perp_dot(up - uv_of(state, c));
+    let sign_new = (un - uv_new).perp_dot(up - uv_new);
+    sign_old == 0.0 || sign_old * sign_new > 0.0
+}
+
+fn uv_of(state: &State, corner: u32) -> DVec2 {
+    state.uv[state.corner_wedge[corner as usize] as usize]
+}
+
+/// The UV that the surroundings of `wedge` give a place, for wedges that move without a partner.
+pub fn extrapolated_uv(state: &State, wedge: u32, place: Vec3) -> DVec2 {
+    state.uv_fit[wedge as usize]
+        .best_at(place.as_dvec3())
+        .unwrap_or(state.uv[wedge as usize])
+}
+
+/// A face must not look against the source regions its corners stand for. Collapse by collapse a
+/// face may turn a little; this keeps the sum of turns in bounds.
+fn agrees_with_source(state: &State, corners: [u32; 3], vector: Vec3) -> bool {
+    let mut sum = Vec3::ZERO;
+    for c in corners {
+        let w = state.corner_wedge[c as usize] as usize;
+        let facing = state.facing[w];
+        if facing.length() < FACING_SHARE * state.area[w] {
+            return true;
+        }
+        sum += facing.normalize_or_zero();
+    }
+    vector.dot(sum) > 0.0
+}
+
+fn area_vector([a, b, c]: [Vec3; 3]) -> glam::DVec3 {
+    let a = a.as_dvec3();
+    (b.as_dvec3() - a).cross(c.as_dvec3() - a)
+}
+
+/// Does `plan`: faces on the edge vanish, the rest of both rings share one point.
+pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
+    let (gone, kept) = (plan.gone as usize, plan.kept as usize);
+    for &c in &guard.ring_gone {
+        let (n, p) = State::others(c);
+        let on_edge = [n, p]
+            .iter()
+            .any(|&o| state.corner_point[o as usize] as usize == kept);
+        if on_edge {
+            state.alive[c as usize / 3] = false;
+            state.triangles -= 1;
+        }
+    }
+    let lonely_uv: Vec<(u32, DVec2)> = if state.uv.is_empty() {
+        Vec::new()
+    } else {
+        guard
+            .ring_gone
+            .iter()
+            .map(|&c| state.corner_wedge[c as usize])
+            .filter(|w| plan.merges.iter().all(|m| m.from != *w))
+            .map(|w| (w, extrapolated_uv(state, w, plan.place)))
+            .collect()
+    };
+    for (w, uv) in lonely_uv {
+        state.uv[w as usize] = uv;
+    }
+    for m in &plan.merges {
+        merge_wedges(state, plan, m.from as usize, m.into as usize, m.uv);
+    }
+    for &c in &guard.ring_gone {
+        state.corner_point[c as usize] = plan.kept;
+        let wedge = &mut state.corner_wedge[c as usize];
+        if let Some(m) = plan.merges.iter().find(|m| m.from == *wedge) {
+            *wedge = m.into;
+        }
+    }
+    // Two rings become one by swapping one link of each.
+    let (fg, fk) = (state.first[gone], state.first[kept]);
+    if fk == NONE {
+        state.first[kept] = fg;
+    } else if fg != NONE {
+        state.next.swap(fg as usize, fk as usize);
+    }
+    state.first[gone] = NONE;
+    let form = state.quadric[gone];
+    state.quadric[kept] += form;
+    state.place[kept] = plan.place;
+    state.on_border[kept] |= state.on_border[gone];
+    state.version[kept] += 1;
+    state.version[gone] += 1;
+}
+
+fn merge_wedges(state: &mut State, plan: &Plan, from: usize, into: usize, uv: DVec2) {
+    if !state.uv.is_empty() {
+        state.uv[into] = uv;
+        state.uv_fit[into] = state.uv_fit[from].plus(&state.uv_fit[into]);
+    }
+    if plan.moves {
+        let t = plan.along;
+        for set in &mut state.more_uv {
+            set[into] = set[from].lerp(set[into], t);
+        }
+        if !state.colour.is_empty() {
+            state.colour[into] = state.colour[from].lerp(state.colour[into], t);
+        }
+    }
+    let (normal, facing, area) = (state.normal[from], state.facing[from], state.area[from]);
+    state.normal[into] += normal;
+    state.facing[into] += facing;
+    state.area[into] += area;
+}

@@ -1,0 +1,71 @@
+//! Whole pieces that are too small to keep.
+//!
+//! A closed piece cannot shrink below four triangles. Where a mesh is made of many small pieces, the
+//! small ones have to go, in the order of what their loss costs in the same measure as a collapse: the
+//! integral of squared distance over the surface that is lost.
+
+use ectome_mesh::{Mesh, topology::face_components};
+use glam::Vec3;
+
+use crate::state::State;
+
+/// A piece of the surface.
+#[derive(Clone, Debug)]
+pub struct Piece {
+    /// Loss in the units of a collapse's cost.
+    pub cost: f32,
+    /// Its faces.
+    pub faces: Vec<u32>,
+    /// How many of them still stand.
+    pub standing: usize,
+}
+
+/// The pieces of a mesh, cheapest to lose first, and the piece of each face. Pieces of equal cost
+/// stand in file order.
+pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
+    let (of_face, count) = face_components(mesh);
+    let mut faces = vec![Vec::new(); count];
+    let mut area = vec![0f64; count];
+    let mut low = vec![Vec3::INFINITY; count];
+    let mut high = vec![Vec3::NEG_INFINITY; count];
+    for (f, &piece) in of_face.iter().enumerate() {
+        let piece = piece as usize;
+        let triangle = mesh.triangle(f);
+        faces[piece].push(f as u32);
+        area[piece] += ectome_mesh::measure::area_vector(triangle).length();
+        for p in triangle {
+            low[piece] = low[piece].min(p);
+            high[piece] = high[piece].max(p);
+        }
+    }
+    let scale = f64::from(state.diagonal).powi(4);
+    let mut pieces: Vec<Piece> = faces
+        .into_iter()
+        .enumerate()
+        .map(|(i, faces)| Piece {
+            // A place on the piece is on average about a quarter of its extent from what remains.
+            cost: (area[i] * f64::from((high[i] - low[i]).length() * 0.25).powi(2) / scale) as f32,
+            standing: faces.iter().filter(|&&f| state.alive[f as usize]).count(),
+            faces,
+        })
+        .collect();
+    pieces.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    let mut piece_of_face = of_face;
+    for (i, piece) in pieces.iter().enumerate() {
+        for &f in &piece.faces {
+            piece_of_face[f as usize] = i as u32;
+        }
+    }
+    (pieces, piece_of_face)
+}
+
+impl Piece {
+    /// Takes the piece away and says how many triangles went.
+    pub fn drop_from(&mut self, state: &mut State) -> usize {
+        for &f in &self.faces {
+            state.alive[f as usize] = false;
+        }
+        state.triangles -= self.standing;
+        std::mem::take(&mut self.standing)
+    }
+}

@@ -1,0 +1,178 @@
+//! What one collapse would do, and what it would cost.
+
+use glam::{DVec2, DVec3, Vec3};
+
+use crate::{
+    feature::Class,
+    state::{State, UvFit},
+};
+
+/// A wedge that goes into another, and the UV the survivor gets.
+#[derive(Clone, Copy, Debug)]
+pub struct WedgeMerge {
+    /// The wedge that goes.
+    pub from: u32,
+    /// The wedge that stays.
+    pub into: u32,
+    /// Its new UV (scaled), if the mesh has UVs.
+    pub uv: DVec2,
+}
+
+/// One collapse.
+#[derive(Clone, Debug, Default)]
+pub struct Plan {
+    /// The point that goes.
+    pub gone: u32,
+    /// The point that stays.
+    pub kept: u32,
+    /// Where the point that stays ends up.
+    pub place: Vec3,
+    /// True when the point that stays may move.
+    pub moves: bool,
+    /// Where `place` is along the edge: 0 at the point that goes, 1 at the one that stays.
+    pub along: f32,
+    /// Integral of squared distance over the surface, in scaled units.
+    pub cost: f32,
+    /// Wedges that merge, each pair once.
+    pub merges: Vec<WedgeMerge>,
+}
+
+/// Plans the collapse of the edge between `a` and `b`, whose faces have the corners `spokes` (at
+/// `a`, at `b`). `release` lets corners go along their lines. Fills `plan` and returns true, or
+/// returns false when features forbid it.
+pub fn plan(
+    state: &State,
+    a: u32,
+    b: u32,
+    spokes: &[(u32, u32)],
+    release: bool,
+    plan: &mut Plan,
+) -> bool {
+    use Class::{Corner, Fixed, Inside, Line};
+    let on_line = state.is_line(spokes);
+    let (class_a, class_b) = (state.class[a as usize], state.class[b as usize]);
+    match (class_a, class_b) {
+        (Inside, Inside) if !on_line => best(state, a, b, spokes, true, plan),
+        (Inside, _) if !on_line => best(state, a, b, spokes, false, plan),
+        (_, Inside) if !on_line => best(state, b, a, &flipped(spokes), false, plan),
+        (Line, Line) if on_line => best(state, a, b, spokes, true, plan),
+        (Line, Corner | Fixed) if on_line => best(state, a, b, spokes, false, plan),
+        (Corner | Fixed, Line) if on_line => best(state, b, a, &flipped(spokes), false, plan),
+        (Corner, Fixed) | (Corner, Line) if release && on_line => {
+            best(state, a, b, spokes, false, plan)
+        }
+        (Fixed, Corner) | (Line, Corner) if release && on_line => {
+            best(state, b, a, &flipped(spokes), false, plan)
+        }
+        (Corner, Corner) if release && on_line => {
+            let mut other = Plan::default();
+            let there = best(state, a, b, spokes, false, plan);
+            let back = best(state, b, a, &flipped(spokes), false, &mut other);
+            if back && (!there || other.cost < plan.cost) {
+                *plan = other;
+            }
+            there || back
+        }
+        _ => false,
+    }
+}
+
+fn flipped(spokes: &[(u32, u32)]) -> Vec<(u32, u32)> {
+    spokes.iter().map(|&(a, b)| (b, a)).collect()
+}
+
+/// Plans `gone` into `kept`, at the best place if the latter may move.
+fn best(
+    state: &State,
+    gone: u32,
+    kept: u32,
+    spokes: &[(u32, u32)],
+    moves: bool,
+    plan: &mut Plan,
+) -> bool {
+    plan.merges.clear();
+    for &(cg, ck) in spokes {
+        let (from, into) = (
+            state.corner_wedge[cg as usize],
+            state.corner_wedge[ck as usize],
+        );
+        match plan.merges.iter().find(|m| m.from == from) {
+            Some(m) if m.into == into => continue,
+            Some(_) => return false,
+            None if moves && plan.merges.iter().any(|m| m.into == into) => return false,
+            None => plan.merges.push(WedgeMerge {
+                from,
+                into,
+                uv: DVec2::ZERO,
+            }),
+        }
+    }
+    let has_uv = !state.uv.is_empty();
+    let form = state.quadric[gone as usize] + state.quadric[kept as usize];
+    let (pg, pk) = (
+        state.place[gone as usize].as_dvec3(),
+        state.place[kept as usize].as_dvec3(),
+    );
+    let fit = |m: &WedgeMerge| state.uv_fit[m.from as usize].plus(&state.uv_fit[m.into as usize]);
+
+    let place = if moves {
+        let mut whole = form;
+        if has_uv {
+            for m in &plan.merges {
+                whole += fit(m).eliminated();
+            }
+        }
+        let middle = (pg + pk) * 0.5;
+        let reach = 4.0 * pg.distance_squared(pk);
+        let candidates = [pk, pg, middle];
+        whole
+            .minimum()
+            .filter(|x| x.distance_squared(middle) <= reach)
+            .unwrap_or_else(|| {
+                candidates
+                    .into_iter()
+                    .min_by(|x, y| whole.at(*x).total_cmp(&whole.at(*y)))
+                    .unwrap_or(middle)
+            })
+            .as_vec3()
+    } else {
+        state.place[kept as usize]
+    };
+    let x = place.as_dvec3();
+    let along = along(pg, pk, x);
+    let on_line = moves && state.class[kept as usize] == Class::Line;
+    let mut cost = form.at(x);
+    if has_uv {
+        for m in &mut plan.merges {
+            let (from, into) = (state.uv[m.from as usize], state.uv[m.into as usize]);
+            let fit: UvFit = state.uv_fit[m.from as usize].plus(&state.uv_fit[m.into as usize]);
+            m.uv = if !moves {
+                into
+            } else if on_line {
+                // On a line UVs stay on the chord: straight island outlines stay exact.
+                from.lerp(into, along)
+            } else {
+                fit.best_at(x).unwrap_or_else(|| from.lerp(into, along))
+            };
+            cost += fit.error(x, m.uv);
+        }
+    }
+    plan.gone = gone;
+    plan.kept = kept;
+    plan.place = place;
+    plan.moves = moves;
+    plan.along = along as f32;
+    plan.cost = cost as f32;
+    plan.cost.is_finite()
+}
+
+/// Where the foot of `x` on the segment from `from` to `to` is, 0–1.
+fn along(from: DVec3, to: DVec3, x: DVec3) -> f64 {
+    let edge = to - from;
+    let length2 = edge.length_squared();
+    if length2 > 0.0 {
+        ((x - from).dot(edge) / length2).clamp(0.0, 1.0)
+    } else {
+        0.5
+    }
+}
