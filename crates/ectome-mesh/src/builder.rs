@@ -117,7 +117,7 @@ impl MeshBuilder {
             mesh.corners
                 .extend(face.iter().map(|&v| v + first_vertex as u32));
             if mirrored {
-                mesh.corners[start..].reverse();
+                mesh.corners[start + 1..].reverse();
             }
             self.any_polygon |= size != 3;
         }

@@ -1,0 +1,10 @@
+//! glTF 2.0 binary files (Khronos Group, *glTF 2.0 Specification*, ISO/IEC 12113:2022).
+
+mod accessor;
+mod container;
+mod read;
+mod write;
+
+pub(crate) use read::mime_of;
+pub use read::read;
+pub use write::{Naming, write};

@@ -1,0 +1,346 @@
+//! From a GLB to a scene.
+
+use ectome_mesh::{MeshBuilder, Primitive};
+use glam::{Affine3A, Mat4, Quat, Vec2, Vec3, Vec4};
+use serde_json::Value;
+
+use super::{
+    accessor::{Document, data_uri, size},
+    container,
+};
+use crate::{FormatError, Image, Library, Scene};
+
+/// Deepest node tree that is followed.
+const DEEPEST: usize = 512;
+
+/// Extensions that hide the geometry.
+const CLOSED: [&str; 2] = ["KHR_draco_mesh_compression", "EXT_meshopt_compression"];
+
+/// Reads a GLB. `file` is its name, for messages.
+///
+/// # Errors
+/// A [`FormatError`] that names the file and its fault.
+pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
+    let chunks = container::split(file, bytes)?;
+    let json: Value = serde_json::from_slice(chunks.json).map_err(|e| FormatError::Damaged {
+        file: file.to_owned(),
+        fault: format!("its JSON breaks off or is malformed ({e})"),
+    })?;
+    let document = Document::new(file, json, chunks.bin)?;
+    let required = document.list("extensionsRequired");
+    if let Some(name) = CLOSED.iter().find(|n| required.iter().any(|r| r == *n)) {
+        return Err(FormatError::Unsupported {
+            file: file.to_owned(),
+            what: format!("compressed geometry ({name})"),
+            remedy: "Export it without mesh compression.",
+        });
+    }
+    let mut notes = Vec::new();
+    for (list, what) in [("animations", "Animations"), ("skins", "Skins")] {
+        if !document.list(list).is_empty() {
+            notes.push(format!(
+                "{what} in {file} are not carried over: the mesh stands in its rest pose."
+            ));
+        }
+    }
+    let library = read_library(&document, &mut notes)?;
+    let mut reader = Reader {
+        document: &document,
+        builder: MeshBuilder::new(),
+        skipped: 0,
+        objects: 0,
+        triangles: 0,
+        materials: library.materials.len(),
+    };
+    reader.scene()?;
+    if reader.skipped > 0 {
+        notes.push(format!(
+            "{} primitives of points or lines in {file} are left out.",
+            reader.skipped
+        ));
+    }
+    if reader.triangles == 0 {
+        return Err(FormatError::Empty {
+            file: file.to_owned(),
+        });
+    }
+    let mesh = reader.builder.finish();
+    mesh.check()
+        .map_err(|e| document.damaged(e.to_string()))?;
+    Ok(Scene {
+        mesh,
+        library,
+        copyright: document.json["asset"]["copyright"]
+            .as_str()
+            .map(str::to_owned),
+        notes,
+    })
+}
+
+fn read_library(document: &Document<'_>, notes: &mut Vec<String>) -> Result<Library, FormatError> {
+    let mut images = Vec::new();
+    for (i, image) in document.list("images").iter().enumerate() {
+        let bytes = match (size(&image["bufferView"]), image["uri"].as_str()) {
+            (Some(view), _) => document.view(view)?.0.to_vec(),
+            (None, Some(uri)) => data_uri(uri).unwrap_or_default(),
+            _ => Vec::new(),
+        };
+        let image = Image {
+            name: image["name"].as_str().unwrap_or_default().to_owned(),
+            mime: mime_of(&bytes)
+                .or(image["mimeType"].as_str())
+                .unwrap_or_default()
+                .to_owned(),
+            bytes,
+        };
+        if image.mime != "image/ktx2" && image.mime != "image/webp" && image.size().is_none() {
+            notes.push(format!(
+                "Picture {i} {} in {} cannot be read; its textures are left empty.",
+                image.name, document.file
+            ));
+        }
+        images.push(image);
+    }
+    Ok(Library {
+        materials: document.list("materials").to_vec(),
+        textures: document.list("textures").to_vec(),
+        samplers: document.list("samplers").to_vec(),
+        images,
+    })
+}
+
+/// The type of a picture by its first bytes.
+pub(crate) fn mime_of(bytes: &[u8]) -> Option<&'static str> {
+    match bytes {
+        [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
+        [0xFF, 0xD8, 0xFF, ..] => Some("image/jpeg"),
+        _ => None,
+    }
+}
+
+struct Reader<'d, 'a> {
+    document: &'d Document<'a>,
+    builder: MeshBuilder,
+    skipped: usize,
+    objects: usize,
+    triangles: usize,
+    materials: usize,
+}
+
+impl Reader<'_, '_> {
+    fn scene(&mut self) -> Result<(), FormatError> {
+        let document = self.document;
+        let scenes = document.list("scenes");
+        let chosen = size(&document.json["scene"]).unwrap_or(0);
+        let nodes = document.list("nodes");
+        let roots: Vec<usize> = match scenes.get(chosen) {
+            Some(scene) => scene["nodes"]
+                .as_array()
+                .map(|list| list.iter().filter_map(size).collect())
+                .unwrap_or_default(),
+            None => {
+                let mut is_child = vec![false; nodes.len()];
+                for child in nodes.iter().filter_map(|n| n["children"].as_array()).flatten() {
+                    if let Some(slot) = size(child).and_then(|c| is_child.get_mut(c)) {
+                        *slot = true;
+                    }
+                }
+                (0..nodes.len()).filter(|&n| !is_child[n]).collect()
+            }
+        };
+        let mut visited = vec![false; nodes.len()];
+        for root in roots {
+            self.node(root, Affine3A::IDENTITY, 0, &mut visited)?;
+        }
+        Ok(())
+    }
+
+    fn node(
+        &mut self,
+        index: usize,
+        parent: Affine3A,
+        depth: usize,
+        visited: &mut [bool],
+    ) -> Result<(), FormatError> {
+        let document = self.document;
+        let node = document
+            .list("nodes")
+            .get(index)
+            .ok_or_else(|| document.damaged(format!("node {index} does not exist")))?;
+        if depth > DEEPEST || std::mem::replace(&mut visited[index], true) {
+            return Err(document.damaged(format!("node {index} is its own ancestor or used twice")));
+        }
+        let frame = parent * local_frame(node);
+        if !frame.is_finite() {
+            return Err(document.damaged(format!("node {index} has a transform that is not finite")));
+        }
+        if let Some(mesh) = size(&node["mesh"]) {
+            self.mesh(mesh, node["name"].as_str(), frame)?;
+        }
+        for child in node["children"].as_array().into_iter().flatten() {
+            let child = size(child)
+                .ok_or_else(|| document.damaged(format!("node {index} has a broken child")))?;
+            self.node(child, frame, depth + 1, visited)?;
+        }
+        Ok(())
+    }
+
+    fn mesh(
+        &mut self,
+        index: usize,
+        name: Option<&str>,
+        frame: Affine3A,
+    ) -> Result<(), FormatError> {
+        let document = self.document;
+        let mesh = document
+            .list("meshes")
+            .get(index)
+            .ok_or_else(|| document.damaged(format!("mesh {index} does not exist")))?;
+        self.objects += 1;
+        let numbered = format!("object {}", self.objects);
+        let name = name
+            .filter(|n| !n.is_empty())
+            .or(mesh["name"].as_str())
+            .filter(|n| !n.is_empty())
+            .unwrap_or(&numbered);
+        self.builder.part(name, frame);
+        for (p, primitive) in mesh["primitives"].as_array().into_iter().flatten().enumerate() {
+            let at = format!("primitive {p} of {name}");
+            if let Some(primitive) = self.primitive(primitive, &at)? {
+                self.triangles += primitive.corners.len() / 3;
+                self.builder.primitive(primitive);
+            }
+        }
+        Ok(())
+    }
+
+    fn primitive(&mut self, json: &Value, at: &str) -> Result<Option<Primitive>, FormatError> {
+        let document = self.document;
+        let mode = json["mode"].as_u64().unwrap_or(4);
+        if mode < 4 {
+            self.skipped += 1;
+            return Ok(None);
+        }
+        let attributes = &json["attributes"];
+        let accessor = |name: &str| size(&attributes[name]);
+        let Some(position) = accessor("POSITION") else {
+            self.skipped += 1;
+            return Ok(None);
+        };
+        let positions: Vec<Vec3> = rows(document.floats::<3>(position, 0.0)?);
+        self.finite(&positions, |p| p.is_finite(), "position", at)?;
+        let n = positions.len();
+        let mut normals: Vec<Vec3> = match accessor("NORMAL") {
+            Some(i) => rows(document.floats::<3>(i, 0.0)?),
+            None => Vec::new(),
+        };
+        // A broken normal is rebuilt from its faces; a broken place cannot be.
+        if normals.iter().any(|v: &Vec3| !v.is_finite()) {
+            normals.clear();
+        }
+        let mut uv_sets: Vec<Vec<Vec2>> = Vec::new();
+        while let Some(i) = accessor(&format!("TEXCOORD_{}", uv_sets.len())) {
+            let set: Vec<Vec2> = rows(document.floats::<2>(i, 0.0)?);
+            self.finite(&set, |p| p.is_finite(), "texture coordinate", at)?;
+            uv_sets.push(set);
+        }
+        let colours: Vec<Vec4> = match accessor("COLOR_0") {
+            Some(i) => rows(document.floats::<4>(i, 1.0)?),
+            None => Vec::new(),
+        };
+        self.finite(&colours, |c| c.is_finite(), "colour", at)?;
+        for (what, len) in uv_sets
+            .iter()
+            .map(|s| ("texture coordinates", s.len()))
+            .chain([("normals", normals.len()), ("colours", colours.len())])
+        {
+            if len != n && len != 0 {
+                return Err(document.damaged(format!("{at} has {n} positions but {len} {what}")));
+            }
+        }
+        let listed = match size(&json["indices"]) {
+            Some(i) => document.indices(i)?,
+            None => (0..n as u32).collect(),
+        };
+        if let Some(i) = listed.iter().position(|&v| v as usize >= n) {
+            return Err(document.damaged(format!(
+                "{at} refers to vertex {}, but there are only {n}",
+                listed[i]
+            )));
+        }
+        let corners = match mode {
+            4 => {
+                let mut list = listed;
+                list.truncate(list.len() / 3 * 3);
+                list
+            }
+            5 => (2..listed.len())
+                .flat_map(|i| {
+                    let odd = i % 2;
+                    [listed[i - 2 + odd], listed[i - 1 - odd], listed[i]]
+                })
+                .collect(),
+            _ => (2..listed.len())
+                .flat_map(|i| [listed[0], listed[i - 1], listed[i]])
+                .collect(),
+        };
+        let material = size(&json["material"]);
+        if material.is_some_and(|m| m >= self.materials) {
+            return Err(document.damaged(format!("{at} names a material that does not exist")));
+        }
+        Ok(Some(Primitive {
+            positions,
+            normals,
+            uv_sets,
+            colours,
+            corners,
+            face_sizes: Vec::new(),
+            material: material.map(|m| m as u32),
+        }))
+    }
+
+    fn finite<T>(
+        &self,
+        values: &[T],
+        is_finite: impl Fn(&T) -> bool,
+        what: &str,
+        at: &str,
+    ) -> Result<(), FormatError> {
+        match values.iter().position(|v| !is_finite(v)) {
+            None => Ok(()),
+            Some(i) => Err(self
+                .document
+                .damaged(format!("{what} {i} in {at} is not a finite number"))),
+        }
+    }
+}
+
+fn rows<const N: usize, T: From<[f32; N]>>(rows: Vec<[f32; N]>) -> Vec<T> {
+    rows.into_iter().map(T::from).collect()
+}
+
+fn local_frame(node: &Value) -> Affine3A {
+    let numbers = |name: &str| -> Option<Vec<f32>> {
+        node[name]
+            .as_array()
+            .map(|list| list.iter().map(|v| v.as_f64().unwrap_or(0.0) as f32).collect())
+    };
+    if let Some(m) = numbers("matrix").and_then(|m| <[f32; 16]>::try_from(m).ok()) {
+        return Affine3A::from_mat4(Mat4::from_cols_array(&m));
+    }
+    let three = |name: &str, or: Vec3| {
+        numbers(name)
+            .and_then(|v| <[f32; 3]>::try_from(v).ok())
+            .map_or(or, Vec3::from)
+    };
+    let rotation = numbers("rotation")
+        .and_then(|v| <[f32; 4]>::try_from(v).ok())
+        .map(Quat::from_array)
+        .filter(|q| q.length_squared() > 0.0)
+        .map_or(Quat::IDENTITY, Quat::normalize);
+    Affine3A::from_scale_rotation_translation(
+        three("scale", Vec3::ONE),
+        rotation,
+        three("translation", Vec3::ZERO),
+    )
+}

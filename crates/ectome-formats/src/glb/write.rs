@@ -1,0 +1,298 @@
+//! From a scene to a GLB.
+
+use ectome_mesh::{Mesh, Part, Run};
+use glam::{Affine3A, Mat3, Vec3};
+use serde_json::{Map, Value, json};
+
+use super::container;
+use crate::{FormatError, Library, Scene, material::extensions_in};
+
+/// How things are named in a file.
+#[derive(Clone, Debug, Default)]
+pub struct Naming {
+    /// Put behind the name of every object and mesh, such as `_LOD1`.
+    pub suffix: String,
+}
+
+/// Writes a scene of triangles as a GLB: one node and one mesh for each part, one primitive for
+/// each run, only the materials and pictures in use.
+///
+/// # Errors
+/// [`FormatError::Empty`] for a scene without triangles or with larger faces,
+/// [`FormatError::TooLarge`].
+pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
+    let mesh = &scene.mesh;
+    if mesh.face_count() == 0 || !mesh.is_triangulated() {
+        return Err(FormatError::Empty {
+            file: "the scene".to_owned(),
+        });
+    }
+    let mut used = vec![false; scene.library.materials.len()];
+    for run in &mesh.runs {
+        if let Some(slot) = run.material.and_then(|m| used.get_mut(m as usize)) {
+            *slot = true;
+        }
+    }
+    let (library, renumber) = scene.library.pruned(&used);
+
+    let mut out = Output::default();
+    let (mut nodes, mut meshes) = (Vec::new(), Vec::new());
+    let mut local = vec![u32::MAX; mesh.vertex_count()];
+    for (p, part) in mesh.parts.iter().enumerate() {
+        let runs: Vec<&Run> = mesh
+            .runs
+            .iter()
+            .filter(|r| r.part as usize == p && !r.faces.is_empty())
+            .collect();
+        if runs.is_empty() {
+            continue;
+        }
+        let name = format!("{}{}", part.name, naming.suffix);
+        let frame = trs_frame(part);
+        let primitives: Vec<Value> = runs
+            .iter()
+            .map(|run| {
+                let mut primitive = out.primitive(mesh, run, &frame, &mut local);
+                if let Some(m) = run.material
+                    && let Some(&m) = renumber.get(m as usize)
+                {
+                    primitive["material"] = json!(m);
+                }
+                primitive
+            })
+            .collect();
+        let mut node = json!({ "name": name, "mesh": meshes.len() });
+        frame.describe(&mut node);
+        meshes.push(json!({ "name": name, "primitives": primitives }));
+        nodes.push(node);
+    }
+
+    let mut root = Map::new();
+    let mut asset = json!({
+        "version": "2.0",
+        "generator": concat!("Ectome ", env!("CARGO_PKG_VERSION")),
+    });
+    if let Some(copyright) = &scene.copyright {
+        asset["copyright"] = json!(copyright);
+    }
+    root.insert("asset".to_owned(), asset);
+    root.insert("scene".to_owned(), json!(0));
+    let roots: Vec<usize> = (0..nodes.len()).collect();
+    root.insert("scenes".to_owned(), json!([{ "nodes": roots }]));
+    root.insert("nodes".to_owned(), Value::Array(nodes));
+    root.insert("meshes".to_owned(), Value::Array(meshes));
+    out.library(library, &mut root);
+    root.insert("accessors".to_owned(), Value::Array(out.accessors));
+    root.insert("bufferViews".to_owned(), Value::Array(out.views));
+    root.insert(
+        "buffers".to_owned(),
+        json!([{ "byteLength": out.bin.len() }]),
+    );
+    container::join(&Value::Object(root).to_string(), &out.bin)
+}
+
+/// A part's frame that a node can express as translation, rotation and scale. A sheared frame
+/// cannot be; then the points stay in scene space.
+struct Frame {
+    translation: Vec3,
+    rotation: glam::Quat,
+    scale: Vec3,
+    inverse: Affine3A,
+    normal_map: Mat3,
+    mirrored: bool,
+}
+
+fn trs_frame(part: &Part) -> Frame {
+    let (scale, rotation, translation) = part.frame.to_scale_rotation_translation();
+    let rebuilt = Affine3A::from_scale_rotation_translation(scale, rotation, translation);
+    let size = part.frame.matrix3.to_cols_array().iter().fold(0f32, |a, b| a.max(b.abs()));
+    let close = rebuilt.matrix3.abs_diff_eq(part.frame.matrix3, 1e-5 * size);
+    let usable = close && scale.min_element().abs() > 1e-12 && rotation.is_normalized();
+    let (scale, rotation, translation) = if usable {
+        (scale, rotation, translation)
+    } else {
+        (Vec3::ONE, glam::Quat::IDENTITY, Vec3::ZERO)
+    };
+    let frame = Affine3A::from_scale_rotation_translation(scale, rotation, translation);
+    Frame {
+        inverse: frame.inverse(),
+        normal_map: Mat3::from(frame.matrix3).transpose(),
+        mirrored: frame.matrix3.determinant() < 0.0,
+        scale,
+        rotation,
+        translation,
+    }
+}
+
+impl Frame {
+    fn describe(&self, node: &mut Value) {
+        if self.translation != Vec3::ZERO {
+            node["translation"] = json!(self.translation.to_array());
+        }
+        if self.rotation != glam::Quat::IDENTITY {
+            node["rotation"] = json!(self.rotation.to_array());
+        }
+        if self.scale != Vec3::ONE {
+            node["scale"] = json!(self.scale.to_array());
+        }
+    }
+
+    fn place(&self, p: Vec3) -> Vec3 {
+        if self.translation == Vec3::ZERO
+            && self.rotation == glam::Quat::IDENTITY
+            && self.scale == Vec3::ONE
+        {
+            p
+        } else {
+            self.inverse.transform_point3(p)
+        }
+    }
+}
+
+#[derive(Default)]
+struct Output {
+    bin: Vec<u8>,
+    views: Vec<Value>,
+    accessors: Vec<Value>,
+}
+
+const ARRAY_BUFFER: u32 = 34_962;
+const ELEMENT_ARRAY_BUFFER: u32 = 34_963;
+const FLOAT: u32 = 5126;
+
+impl Output {
+    fn view(&mut self, bytes: impl IntoIterator<Item = u8>, target: Option<u32>) -> usize {
+        self.bin.resize(self.bin.len().next_multiple_of(4), 0);
+        let from = self.bin.len();
+        self.bin.extend(bytes);
+        let mut view = json!({
+            "buffer": 0, "byteOffset": from, "byteLength": self.bin.len() - from,
+        });
+        if let Some(target) = target {
+            view["target"] = json!(target);
+        }
+        self.views.push(view);
+        self.views.len() - 1
+    }
+
+    fn floats<const N: usize>(&mut self, rows: &[[f32; N]], bounds: bool) -> usize {
+        let kind = ["SCALAR", "VEC2", "VEC3", "VEC4"][N - 1];
+        let bytes = rows.iter().flatten().flat_map(|v| v.to_le_bytes());
+        let view = self.view(bytes, Some(ARRAY_BUFFER));
+        let mut accessor = json!({
+            "bufferView": view, "componentType": FLOAT, "count": rows.len(), "type": kind,
+        });
+        if bounds {
+            let mut min = [f32::INFINITY; N];
+            let mut max = [f32::NEG_INFINITY; N];
+            for row in rows {
+                for k in 0..N {
+                    min[k] = min[k].min(row[k]);
+                    max[k] = max[k].max(row[k]);
+                }
+            }
+            accessor["min"] = json!(min.as_slice());
+            accessor["max"] = json!(max.as_slice());
+        }
+        self.accessors.push(accessor);
+        self.accessors.len() - 1
+    }
+
+    fn primitive(&mut self, mesh: &Mesh, run: &Run, frame: &Frame, local: &mut [u32]) -> Value {
+        let corners =
+            &mesh.corners[3 * run.faces.start as usize..3 * run.faces.end as usize];
+        let mut vertices = Vec::new();
+        let mut indices = Vec::with_capacity(corners.len());
+        for &v in corners {
+            let slot = &mut local[v as usize];
+            if *slot == u32::MAX {
+                *slot = vertices.len() as u32;
+                vertices.push(v as usize);
+            }
+            indices.push(*slot);
+        }
+        vertices.iter().for_each(|&v| local[v] = u32::MAX);
+        if frame.mirrored {
+            indices.chunks_exact_mut(3).for_each(|f| f.swap(1, 2));
+        }
+
+        let mut attributes = Map::new();
+        let places: Vec<[f32; 3]> = vertices
+            .iter()
+            .map(|&v| frame.place(mesh.position(v as u32)).to_array())
+            .collect();
+        attributes.insert("POSITION".to_owned(), json!(self.floats(&places, true)));
+        if run.channels.normals && !mesh.normals.is_empty() {
+            let normals: Vec<[f32; 3]> = vertices
+                .iter()
+                .map(|&v| {
+                    (frame.normal_map * mesh.normals[v])
+                        .try_normalize()
+                        .unwrap_or(Vec3::Y)
+                        .to_array()
+                })
+                .collect();
+            attributes.insert("NORMAL".to_owned(), json!(self.floats(&normals, false)));
+        }
+        for (i, set) in mesh.uv_sets.iter().take(run.channels.uv_sets.into()).enumerate() {
+            let rows: Vec<[f32; 2]> = vertices.iter().map(|&v| set[v].to_array()).collect();
+            attributes.insert(format!("TEXCOORD_{i}"), json!(self.floats(&rows, false)));
+        }
+        if run.channels.colours && !mesh.colours.is_empty() {
+            let rows: Vec<[f32; 4]> = vertices
+                .iter()
+                .map(|&v| mesh.colours[v].to_array().map(|c| c.clamp(0.0, 1.0)))
+                .collect();
+            attributes.insert("COLOR_0".to_owned(), json!(self.floats(&rows, false)));
+        }
+
+        // 65 535 is the restart value and may not be used as an index.
+        let small = vertices.len() < 65_535;
+        let view = if small {
+            let bytes = indices.iter().flat_map(|&i| (i as u16).to_le_bytes());
+            self.view(bytes, Some(ELEMENT_ARRAY_BUFFER))
+        } else {
+            let bytes = indices.iter().flat_map(|i| i.to_le_bytes());
+            self.view(bytes, Some(ELEMENT_ARRAY_BUFFER))
+        };
+        self.accessors.push(json!({
+            "bufferView": view, "componentType": if small { 5123 } else { 5125 },
+            "count": indices.len(), "type": "SCALAR",
+        }));
+        json!({ "attributes": attributes, "indices": self.accessors.len() - 1 })
+    }
+
+    fn library(&mut self, library: Library, root: &mut Map<String, Value>) {
+        let mut extensions = Vec::new();
+        for value in library.materials.iter().chain(&library.textures) {
+            extensions_in(value, &mut extensions);
+        }
+        extensions.sort();
+        extensions.dedup();
+        let images: Vec<Value> = library
+            .images
+            .into_iter()
+            .map(|image| {
+                let view = self.view(image.bytes, None);
+                let mut json = json!({ "bufferView": view, "mimeType": image.mime });
+                if !image.name.is_empty() {
+                    json["name"] = json!(image.name);
+                }
+                json
+            })
+            .collect();
+        for (name, list) in [
+            ("materials", library.materials),
+            ("textures", library.textures),
+            ("samplers", library.samplers),
+            ("images", images),
+        ] {
+            if !list.is_empty() {
+                root.insert(name.to_owned(), Value::Array(list));
+            }
+        }
+        if !extensions.is_empty() {
+            root.insert("extensionsUsed".to_owned(), json!(extensions));
+        }
+    }
+}

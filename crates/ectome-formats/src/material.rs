@@ -1,0 +1,270 @@
+//! Materials as glTF 2.0 writes them.
+//!
+//! Ectome changes meshes, not materials, so materials, textures and samplers stay the JSON objects
+//! they were, extensions and all, and only their indices are renumbered when unused ones are left
+//! out. The few properties that pictures need have typed readers.
+
+use serde_json::{Map, Value, json};
+
+/// A picture in its own file format.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Image {
+    /// Its name; may be empty.
+    pub name: String,
+    /// `image/png`, `image/jpeg` …
+    pub mime: String,
+    /// The file's bytes.
+    pub bytes: Vec<u8>,
+}
+
+impl Image {
+    /// Width and height in texels, read from the header; `None` if the bytes are no known picture.
+    pub fn size(&self) -> Option<(u32, u32)> {
+        image::ImageReader::new(std::io::Cursor::new(&self.bytes))
+            .with_guessed_format()
+            .ok()?
+            .into_dimensions()
+            .ok()
+    }
+}
+
+/// Materials and all they refer to. Indices inside the JSON point into these lists.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Library {
+    /// glTF material objects.
+    pub materials: Vec<Value>,
+    /// glTF texture objects; `source` indexes `images`.
+    pub textures: Vec<Value>,
+    /// glTF sampler objects.
+    pub samplers: Vec<Value>,
+    /// Pictures.
+    pub images: Vec<Image>,
+}
+
+impl Library {
+    /// The name of material `index`, or an empty one.
+    pub fn name(&self, index: u32) -> &str {
+        self.materials
+            .get(index as usize)
+            .and_then(|m| m["name"].as_str())
+            .unwrap_or_default()
+    }
+
+    /// Base colour factor, linear RGBA.
+    pub fn base_colour(&self, index: u32) -> [f32; 4] {
+        let mut rgba = [1.0; 4];
+        if let Some(list) = self
+            .materials
+            .get(index as usize)
+            .and_then(|m| m["pbrMetallicRoughness"]["baseColorFactor"].as_array())
+        {
+            for (slot, v) in rgba.iter_mut().zip(list) {
+                *slot = v.as_f64().unwrap_or(1.0) as f32;
+            }
+        }
+        rgba
+    }
+
+    /// The picture of the base colour, and the UV set it uses.
+    pub fn base_colour_image(&self, index: u32) -> Option<(usize, usize)> {
+        let slot = &self.materials.get(index as usize)?["pbrMetallicRoughness"]["baseColorTexture"];
+        let texture = self.textures.get(slot["index"].as_u64()? as usize)?;
+        let image = texture["source"].as_u64()? as usize;
+        let set = slot["texCoord"].as_u64().unwrap_or(0) as usize;
+        (image < self.images.len()).then_some((image, set))
+    }
+
+    /// The slots each picture is used in, such as `baseColorTexture`.
+    pub fn image_slots(&self) -> Vec<Vec<String>> {
+        let mut slots = vec![Vec::new(); self.images.len()];
+        for material in &self.materials {
+            visit_texture_slots(&mut material.clone(), &mut |name, slot| {
+                let texture = slot["index"]
+                    .as_u64()
+                    .and_then(|i| self.textures.get(i as usize));
+                if let Some(list) = texture
+                    .and_then(|t| t["source"].as_u64())
+                    .and_then(|i| slots.get_mut(i as usize))
+                    && !list.iter().any(|s: &String| s == name)
+                {
+                    list.push(name.to_owned());
+                }
+            });
+        }
+        slots
+    }
+
+    /// A library of only what `used` materials need, and the new index of each old material.
+    pub fn pruned(&self, used: &[bool]) -> (Self, Vec<u32>) {
+        let mut out = Self::default();
+        let mut textures = vec![None; self.textures.len()];
+        let mut images = vec![None; self.images.len()];
+        let mut samplers = vec![None; self.samplers.len()];
+        let mut renumber = Vec::with_capacity(self.materials.len());
+        for (i, material) in self.materials.iter().enumerate() {
+            renumber.push(out.materials.len() as u32);
+            if !used.get(i).copied().unwrap_or(false) {
+                continue;
+            }
+            let mut material = material.clone();
+            visit_texture_slots(&mut material, &mut |_, slot| {
+                let Some(old) = slot["index"].as_u64().map(|i| i as usize) else {
+                    return;
+                };
+                let Some(texture) = self.textures.get(old) else {
+                    return;
+                };
+                let new = *textures[old].get_or_insert_with(|| {
+                    let mut texture = texture.clone();
+                    renumber_field(&mut texture, "sampler", &mut samplers, |s| {
+                        out.samplers.push(self.samplers[s].clone());
+                        out.samplers.len() - 1
+                    });
+                    renumber_sources(&mut texture, &mut images, &mut |s| {
+                        out.images.push(self.images[s].clone());
+                        out.images.len() - 1
+                    });
+                    out.textures.push(texture);
+                    out.textures.len() - 1
+                });
+                slot.insert("index".to_owned(), json!(new));
+            });
+            out.materials.push(material);
+        }
+        (out, renumber)
+    }
+}
+
+/// Calls `visit` for each texture slot of a material: an object with an `index`, under a key that
+/// ends in "Texture", as the core specification and its extensions name them.
+pub(crate) fn visit_texture_slots(
+    value: &mut Value,
+    visit: &mut impl FnMut(&str, &mut Map<String, Value>),
+) {
+    match value {
+        Value::Object(fields) => {
+            for (name, field) in fields {
+                if name.ends_with("Texture")
+                    && let Value::Object(slot) = field
+                    && slot.contains_key("index")
+                {
+                    visit(name, slot);
+                } else {
+                    visit_texture_slots(field, visit);
+                }
+            }
+        }
+        Value::Array(items) => items
+            .iter_mut()
+            .for_each(|item| visit_texture_slots(item, visit)),
+        _ => {}
+    }
+}
+
+/// Renumbers `source` in a texture and in its extensions; drops it where the picture is missing.
+fn renumber_sources(
+    value: &mut Value,
+    new: &mut [Option<usize>],
+    add: &mut impl FnMut(usize) -> usize,
+) {
+    renumber_field(value, "source", new, &mut *add);
+    if let Some(extensions) = value.get_mut("extensions").and_then(Value::as_object_mut) {
+        for extension in extensions.values_mut() {
+            renumber_field(extension, "source", new, &mut *add);
+        }
+    }
+}
+
+fn renumber_field(
+    value: &mut Value,
+    field: &str,
+    new: &mut [Option<usize>],
+    add: impl FnOnce(usize) -> usize,
+) {
+    let Some(object) = value.as_object_mut() else {
+        return;
+    };
+    let Some(old) = object.get(field).and_then(Value::as_u64) else {
+        return;
+    };
+    match new.get_mut(old as usize) {
+        Some(slot) => {
+            let index = *slot.get_or_insert_with(|| add(old as usize));
+            object.insert(field.to_owned(), json!(index));
+        }
+        None => {
+            object.remove(field);
+        }
+    }
+}
+
+/// The names of all extensions used anywhere in `value`.
+pub(crate) fn extensions_in(value: &Value, into: &mut Vec<String>) {
+    match value {
+        Value::Object(fields) => {
+            for (name, field) in fields {
+                if name == "extensions"
+                    && let Value::Object(extensions) = field
+                {
+                    into.extend(extensions.keys().cloned());
+                }
+                extensions_in(field, into);
+            }
+        }
+        Value::Array(items) => items.iter().for_each(|i| extensions_in(i, into)),
+        _ => {}
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn library() -> Library {
+        let image = |name: &str| Image {
+            name: name.to_owned(),
+            mime: "image/png".to_owned(),
+            bytes: vec![],
+        };
+        Library {
+            materials: vec![
+                json!({"name": "rope"}),
+                json!({"name": "brass", "normalTexture": {"index": 1, "scale": 0.5},
+                       "extensions": {"KHR_materials_clearcoat": {"clearcoatTexture": {"index": 0}}}}),
+            ],
+            textures: vec![json!({"source": 1, "sampler": 0}), json!({"source": 0})],
+            samplers: vec![json!({"wrapS": 33071})],
+            images: vec![image("bumps"), image("lacquer")],
+        }
+    }
+
+    #[test]
+    fn pruning_renumbers_through_extensions() {
+        let (pruned, renumber) = library().pruned(&[false, true]);
+        assert_eq!(renumber[1], 0);
+        assert_eq!(pruned.materials.len(), 1);
+        let m = &pruned.materials[0];
+        let image_of = |slot: &Value| {
+            let t = slot["index"].as_u64().unwrap() as usize;
+            let i = pruned.textures[t]["source"].as_u64().unwrap() as usize;
+            pruned.images[i].name.clone()
+        };
+        assert_eq!(image_of(&m["normalTexture"]), "bumps");
+        let coat = &m["extensions"]["KHR_materials_clearcoat"]["clearcoatTexture"];
+        assert_eq!(image_of(coat), "lacquer");
+        assert_eq!(m["normalTexture"]["scale"], 0.5);
+    }
+
+    #[test]
+    fn unused_pictures_are_left_out() {
+        let (pruned, _) = library().pruned(&[true, false]);
+        assert!(pruned.images.is_empty() && pruned.textures.is_empty());
+    }
+
+    #[test]
+    fn extensions_are_found_at_any_depth() {
+        let mut names = Vec::new();
+        extensions_in(&library().materials[1], &mut names);
+        assert_eq!(names, ["KHR_materials_clearcoat"]);
+    }
+}

@@ -1,0 +1,286 @@
+//! OBJ with MTL and textures (Wavefront Technologies, *Advanced Visualizer*, Appendix B1).
+
+use std::{
+    collections::HashMap,
+    io::BufReader,
+    path::Path,
+    sync::Mutex,
+};
+
+use ectome_mesh::{MeshBuilder, Primitive};
+use glam::{Affine3A, Vec2, Vec3, Vec4};
+use serde_json::{Value, json};
+
+use crate::{
+    FormatError, Image, Library, Scene,
+    files::{FileSet, base_name},
+    glb::mime_of,
+};
+
+/// Reads an OBJ. `files` holds its MTL and textures; what is missing there is noted, not fatal.
+/// Quads and n-gons stay as they are.
+///
+/// # Errors
+/// A [`FormatError`] that names the file and its fault.
+pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, FormatError> {
+    let damaged = |fault: String| FormatError::Damaged {
+        file: file.to_owned(),
+        fault,
+    };
+    if let Some(kind) = mime_of(bytes) {
+        return Err(FormatError::NotThat {
+            file: file.to_owned(),
+            expected: "OBJ",
+            fault: format!("its content is an {kind} picture"),
+        });
+    }
+    let missing = Mutex::new(Vec::new());
+    let load_materials = |path: &Path| {
+        let name = path.to_string_lossy();
+        match files.find(&name) {
+            Some(bytes) => tobj::load_mtl_buf(&mut BufReader::new(bytes)),
+            None => {
+                if let Ok(mut list) = missing.lock() {
+                    list.push(base_name(&name).to_owned());
+                }
+                Err(tobj::LoadError::OpenFileFailed)
+            }
+        }
+    };
+    let options = tobj::LoadOptions {
+        triangulate: false,
+        single_index: false,
+        ignore_points: true,
+        ignore_lines: true,
+        ..tobj::LoadOptions::default()
+    };
+    let (models, materials) =
+        tobj::load_obj_buf(&mut BufReader::new(bytes), &options, load_materials)
+            .map_err(|e| damaged(explain(e)))?;
+
+    let mut notes: Vec<String> = missing
+        .into_inner()
+        .unwrap_or_default()
+        .into_iter()
+        .map(|name| {
+            format!(
+                "{file} names the material file {name}, which was not dropped with it: its surfaces \
+                 are plain. Drop both together."
+            )
+        })
+        .collect();
+    let materials = match materials {
+        Ok(list) => list,
+        Err(tobj::LoadError::OpenFileFailed) => Vec::new(),
+        Err(e) => {
+            notes.push(format!(
+                "The material file of {file} cannot be read ({e}): its surfaces are plain."
+            ));
+            Vec::new()
+        }
+    };
+    let has_uv = models.iter().any(|m| !m.mesh.texcoord_indices.is_empty());
+    let library = library(&materials, files, has_uv, &mut notes);
+
+    let mut builder = MeshBuilder::new();
+    let mut last: Option<&str> = None;
+    let mut faces = 0;
+    for (i, model) in models.iter().enumerate() {
+        if model.mesh.indices.is_empty() {
+            continue;
+        }
+        if last != Some(model.name.as_str()) {
+            let numbered = format!("object {}", i + 1);
+            let name = match model.name.as_str() {
+                "" | "unnamed_object" => &numbered,
+                name => name,
+            };
+            builder.part(name, Affine3A::IDENTITY);
+            last = Some(&model.name);
+        }
+        let primitive = primitive(&model.mesh, materials.len()).map_err(|fault| {
+            damaged(format!("{fault} in object {}", model.name))
+        })?;
+        faces += primitive.face_sizes.len();
+        builder.primitive(primitive);
+    }
+    if faces == 0 {
+        return Err(FormatError::Empty {
+            file: file.to_owned(),
+        });
+    }
+    let mesh = builder.finish();
+    mesh.check().map_err(|e| damaged(e.to_string()))?;
+    Ok(Scene {
+        mesh,
+        library,
+        copyright: None,
+        notes,
+    })
+}
+
+fn explain(error: tobj::LoadError) -> String {
+    use tobj::LoadError as E;
+    match error {
+        E::FaceVertexOutOfBounds => "a face refers to a vertex that is not there".to_owned(),
+        E::FaceTexCoordOutOfBounds => {
+            "a face refers to a texture coordinate that is not there".to_owned()
+        }
+        E::FaceNormalOutOfBounds => "a face refers to a normal that is not there".to_owned(),
+        E::PositionParseError => "a vertex line (v) has no three numbers".to_owned(),
+        E::TexcoordParseError => "a texture coordinate line (vt) has no two numbers".to_owned(),
+        E::NormalParseError => "a normal line (vn) has no three numbers".to_owned(),
+        E::FaceParseError | E::InvalidPolygon => "a face line (f) cannot be read".to_owned(),
+        E::ReadError => "it is not plain text".to_owned(),
+        other => other.to_string(),
+    }
+}
+
+/// One vertex per corner; the builder shares them again.
+fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
+    let corners = mesh.indices.len();
+    let row = |list: &[f32], width: usize, index: u32| -> Option<Vec<f32>> {
+        let at = index as usize * width;
+        list.get(at..at + width).map(<[f32]>::to_vec)
+    };
+    let rows = |list: &[f32], width: usize, indices: &[u32], what: &str| {
+        indices
+            .iter()
+            .map(|&i| match row(list, width, i) {
+                Some(row) if row.iter().all(|v| v.is_finite()) => Ok(row),
+                Some(_) => Err(format!("{what} {} is not a finite number", i + 1)),
+                None => Err(format!("{what} {} is not there", i + 1)),
+            })
+            .collect::<Result<Vec<_>, _>>()
+    };
+    // Faces with and without an attribute in one object: the attribute cannot be kept.
+    let whole = |indices: &[u32]| indices.len() == corners;
+    let positions = rows(&mesh.positions, 3, &mesh.indices, "vertex")?;
+    let mut uv_sets = Vec::new();
+    if whole(&mesh.texcoord_indices) {
+        let list = rows(&mesh.texcoords, 2, &mesh.texcoord_indices, "texture coordinate")?;
+        // OBJ counts v from the bottom, glTF from the top.
+        uv_sets.push(list.iter().map(|r| Vec2::new(r[0], 1.0 - r[1])).collect());
+    }
+    let normals = if whole(&mesh.normal_indices) {
+        rows(&mesh.normals, 3, &mesh.normal_indices, "normal")
+            .map(|list| list.iter().map(|r| Vec3::new(r[0], r[1], r[2])).collect())
+            .unwrap_or_default()
+    } else {
+        Vec::new()
+    };
+    let colours = if mesh.vertex_color.is_empty() {
+        Vec::new()
+    } else {
+        // Colours stand behind the places on the same line and share their numbers.
+        rows(&mesh.vertex_color, 3, &mesh.indices, "vertex colour")
+            .map(|list| list.iter().map(|r| Vec4::new(r[0], r[1], r[2], 1.0)).collect())
+            .unwrap_or_default()
+    };
+    let face_sizes = if mesh.face_arities.is_empty() {
+        vec![3; corners / 3]
+    } else {
+        mesh.face_arities.clone()
+    };
+    if face_sizes.iter().any(|&n| n < 3)
+        || face_sizes.iter().map(|&n| n as usize).sum::<usize>() != corners
+    {
+        return Err("a face with fewer than three corners".to_owned());
+    }
+    Ok(Primitive {
+        positions: positions.iter().map(|r| Vec3::new(r[0], r[1], r[2])).collect(),
+        normals,
+        uv_sets,
+        colours,
+        corners: (0..corners as u32).collect(),
+        face_sizes,
+        material: mesh
+            .material_id
+            .filter(|&m| m < materials)
+            .map(|m| m as u32),
+    })
+}
+
+/// MTL materials as glTF ones: diffuse colour and picture, opacity, normal map, roughness from the
+/// Phong exponent (α² = 2 / (Ns + 2), B. Walter et al., *Microfacet Models for Refraction*, 2007).
+fn library(
+    materials: &[tobj::Material],
+    files: &FileSet<'_>,
+    has_uv: bool,
+    notes: &mut Vec<String>,
+) -> Library {
+    let mut library = Library::default();
+    let mut known: HashMap<String, Option<usize>> = HashMap::new();
+    for material in materials {
+        let mut texture = |reference: &Option<String>| -> Option<usize> {
+            let name = base_name(reference.as_ref()?.split_whitespace().last()?).to_owned();
+            if !has_uv {
+                return None;
+            }
+            *known.entry(name.clone()).or_insert_with(|| {
+                let found = files
+                    .find(&name)
+                    .and_then(|bytes| Some((mime_of(bytes)?, bytes)));
+                let Some((mime, bytes)) = found else {
+                    notes.push(match files.find(&name) {
+                        Some(_) => format!(
+                            "The texture {name} is neither PNG nor JPEG and is left out. Save it as PNG."
+                        ),
+                        None => format!(
+                            "The texture {name} was not dropped with the mesh and is left out."
+                        ),
+                    });
+                    return None;
+                };
+                library.images.push(Image {
+                    name: name.rsplit_once('.').map_or(&*name, |(stem, _)| stem).to_owned(),
+                    mime: mime.to_owned(),
+                    bytes: bytes.to_vec(),
+                });
+                library
+                    .textures
+                    .push(json!({ "source": library.images.len() - 1 }));
+                Some(library.textures.len() - 1)
+            })
+        };
+        let base = texture(&material.diffuse_texture);
+        let normal = texture(&material.normal_texture);
+        let [r, g, b] = match (base, material.diffuse) {
+            (Some(_), _) => [1.0; 3],
+            (None, colour) => colour.unwrap_or([0.8; 3]).map(srgb_to_linear),
+        };
+        let alpha = material.dissolve.unwrap_or(1.0).clamp(0.0, 1.0);
+        let roughness = material
+            .shininess
+            .map_or(0.9, |ns| (2.0 / (ns.max(0.0) + 2.0)).powf(0.25));
+        let mut json = json!({
+            "name": material.name,
+            "pbrMetallicRoughness": {
+                "baseColorFactor": [r, g, b, alpha],
+                "metallicFactor": 0.0,
+                "roughnessFactor": roughness,
+            },
+        });
+        let slot = |texture: usize| -> Value { json!({ "index": texture }) };
+        if let Some(t) = base {
+            json["pbrMetallicRoughness"]["baseColorTexture"] = slot(t);
+        }
+        if let Some(t) = normal {
+            json["normalTexture"] = slot(t);
+        }
+        if alpha < 1.0 {
+            json["alphaMode"] = json!("BLEND");
+        }
+        library.materials.push(json);
+    }
+    library
+}
+
+/// The sRGB transfer function (IEC 61966-2-1).
+fn srgb_to_linear(v: f32) -> f32 {
+    if v <= 0.040_45 {
+        v / 12.92
+    } else {
+        ((v + 0.055) / 1.055).powf(2.4)
+    }
+}
