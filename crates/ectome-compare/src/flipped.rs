@@ -5,16 +5,17 @@ use glam::Vec3;
 use rayon::prelude::*;
 
 /// Faces of `low` that look the other way than every part of `high` near them: the source within
-/// twice the distance from the face's middle (and at least 0.01 % of the diagonal) has no face with a
-/// normal on the same side. Thin walls have both sides there and do not count.
-pub fn count(low: &Mesh, high: &nearest::Surface, diagonal: f32) -> usize {
+/// twice the distance from the face's middle (and within a quarter of its longest edge) has no face
+/// with a normal on the same side. Thin walls, and parts that stand in each other, have both sides
+/// there and do not count.
+pub fn count(low: &Mesh, high: &nearest::Surface) -> usize {
     (0..low.face_count())
         .into_par_iter()
-        .filter(|&f| is_flipped(low.triangle(f), high, diagonal))
+        .filter(|&f| is_flipped(low.triangle(f), high))
         .count()
 }
 
-fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface, diagonal: f32) -> bool {
+fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
     if is_degenerate(triangle) {
         return false;
     }
@@ -28,7 +29,9 @@ fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface, diagonal: f32) -> bo
     if agrees(nearest.face) {
         return false;
     }
-    let radius = (2.0 * nearest.distance).max(1e-4 * diagonal);
+    let [a, b, c] = triangle;
+    let longest = a.distance(b).max(b.distance(c)).max(c.distance(a));
+    let radius = (2.0 * nearest.distance).max(0.25 * longest);
     let mut found = false;
     high.visit_within(middle, radius, |place| {
         found |= agrees(place.face);
@@ -47,9 +50,9 @@ mod tests {
         let ball = shapes::icosphere(1.0, 4);
         let high = nearest::Surface::of(&ball);
         let mut low = shapes::icosphere(1.0, 2);
-        assert_eq!(count(&low, &high, 3.46), 0);
+        assert_eq!(count(&low, &high), 0);
         low.corners.swap(0, 1);
         low.corners.swap(30, 31);
-        assert_eq!(count(&low, &high, 3.46), 2);
+        assert_eq!(count(&low, &high), 2);
     }
 }

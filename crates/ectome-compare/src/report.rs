@@ -138,7 +138,7 @@ pub fn compare(high: &Mesh, low: &Mesh, progress: &Progress) -> Result<Report, C
     progress.at(0.35)?;
     let there = deviation::one_way(high, &low_surface, SAMPLES, &progress.span(0.35, 0.6))?;
     let back = deviation::one_way(low, &high_surface, SAMPLES, &progress.span(0.6, 0.85))?;
-    let flipped_faces = flipped::count(low, &high_surface, diagonal);
+    let flipped_faces = flipped::count(low, &high_surface);
     progress.at(0.9)?;
     let d = f64::from(diagonal);
     let mean = (there.mean_m + back.mean_m) / 2.0;

@@ -119,6 +119,24 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
     })
 }
 
+/// The file names that an OBJ (`mtllib`) or MTL (`map_…`, `bump`, `norm`) refers to.
+pub fn references(text: &[u8]) -> Vec<String> {
+    String::from_utf8_lossy(text)
+        .lines()
+        .filter_map(|line| {
+            let (keyword, rest) = line.trim_start().split_once(char::is_whitespace)?;
+            match keyword {
+                "mtllib" => Some(rest.trim().to_owned()),
+                "bump" | "norm" => rest.split_whitespace().last().map(str::to_owned),
+                _ if keyword.starts_with("map_") => {
+                    rest.split_whitespace().last().map(str::to_owned)
+                }
+                _ => None,
+            }
+        })
+        .collect()
+}
+
 fn explain(error: tobj::LoadError) -> String {
     use tobj::LoadError as E;
     match error {

@@ -58,6 +58,7 @@ impl Features {
                     inner += 1;
                     let differs = |class: &[u32]| {
                         sides_differ(mesh, a, b, |corner| class[mesh.corners[corner] as usize])
+                            .contains(&true)
                     };
                     hard += usize::from(differs(&with_normals.0) && !differs(&by_look.0));
                 }
@@ -81,26 +82,31 @@ impl Features {
         let mut on_border = vec![false; n];
         for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
             let ends = [edge[0].low as usize, edge[0].high as usize];
+            // A seam that ends in a point (a slit, the fan of a pole) leaves that point one wedge: it
+            // is no corner, since nothing there can tear.
             let is_line = match edge {
                 [_] => {
                     ends.iter().for_each(|&p| on_border[p] = true);
-                    true
+                    [true; 2]
                 }
                 [a, b] => {
                     if runs_up(mesh, a) == runs_up(mesh, b) {
                         ends.iter().for_each(|&p| fixed[p] = true);
                     }
                     let run = |e: &HalfEdge| face_run[e.corner as usize / 3];
-                    run(a) != run(b) || sides_differ(mesh, a, b, |c| corner_wedge[c])
+                    if run(a) != run(b) {
+                        [true; 2]
+                    } else {
+                        sides_differ(mesh, a, b, |c| corner_wedge[c])
+                    }
                 }
                 _ => {
                     ends.iter().for_each(|&p| fixed[p] = true);
-                    true
+                    [true; 2]
                 }
             };
-            if is_line {
-                ends.iter()
-                    .for_each(|&p| lines_at[p] = lines_at[p].saturating_add(1));
+            for (&p, line) in ends.iter().zip(is_line) {
+                lines_at[p] = lines_at[p].saturating_add(u8::from(line));
             }
         }
         mark_touching_fans(mesh, &half_edges, &mut fixed);
@@ -124,23 +130,24 @@ impl Features {
     }
 }
 
-/// True when the corners that two half-edges of one edge have at a common end differ.
+/// Whether the corners that two half-edges of one edge have at its lower and its higher end differ.
 fn sides_differ(
     mesh: &Mesh,
     a: &HalfEdge,
     b: &HalfEdge,
     of_corner: impl Fn(usize) -> u32,
-) -> bool {
+) -> [bool; 2] {
     let next = |c: u32| (c - c % 3 + (c + 1) % 3) as usize;
     let ends = |e: &HalfEdge| {
         let (from, to) = (of_corner(e.corner as usize), of_corner(next(e.corner)));
         if runs_up(mesh, e) {
-            (from, to)
+            [from, to]
         } else {
-            (to, from)
+            [to, from]
         }
     };
-    ends(a) != ends(b)
+    let (a, b) = (ends(a), ends(b));
+    [a[0] != b[0], a[1] != b[1]]
 }
 
 /// Classes of vertices that are alike in point, UVs and colour, and in normal if asked.
@@ -212,7 +219,7 @@ mod tests {
     }
 
     #[test]
-    fn a_border_is_a_line_and_a_seam_end_a_corner() {
+    fn borders_and_seams_are_lines_and_their_meetings_corners() {
         // A square sheet of 4 × 4 quads whose UVs break along the middle of one row of edges.
         let mesh = crate::cut::test_meshes::sheet_with_slit_seam();
         let f = Features::of(&mesh);
@@ -222,7 +229,7 @@ mod tests {
         };
         assert_eq!(at(0.0, 1.0), Class::Line);
         assert_eq!(at(1.0, 1.0), Class::Inside);
-        assert_eq!(at(2.0, 2.0), Class::Corner, "the slit ends here");
+        assert_eq!(at(2.0, 2.0), Class::Inside, "the slit ends here");
         assert_eq!(at(3.0, 2.0), Class::Line, "the slit passes here");
         assert_eq!(at(4.0, 2.0), Class::Corner, "the slit meets the border here");
     }

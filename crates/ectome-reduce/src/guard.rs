@@ -10,6 +10,8 @@ use crate::{
 
 /// A face may turn by less than 78° in one collapse.
 const TURN_COSINE: f64 = 0.2;
+/// A face looks at most 78° away from the mean of the source regions its corners stand for.
+const AGREE_COSINE: f32 = 0.2;
 /// A source region speaks for a direction when its area vectors do not cancel more than this.
 const FACING_SHARE: f32 = 0.3;
 
@@ -203,7 +205,7 @@ fn agrees_with_source(state: &State, corners: [u32; 3], vector: Vec3) -> bool {
         }
         sum += facing.normalize_or_zero();
     }
-    vector.dot(sum) > 0.0
+    vector.dot(sum) > AGREE_COSINE * vector.length() * sum.length()
 }
 
 fn area_vector([a, b, c]: [Vec3; 3]) -> glam::DVec3 {

@@ -58,10 +58,10 @@ pub fn plan(
         (Line, Line) if on_line => best(state, a, b, spokes, true, plan),
         (Line, Corner | Fixed) if on_line => best(state, a, b, spokes, false, plan),
         (Corner | Fixed, Line) if on_line => best(state, b, a, &flipped(spokes), false, plan),
-        (Corner, Fixed) | (Corner, Line) if release && on_line => {
+        (Corner, Fixed | Line | Inside) | (Line, Inside) if release && on_line => {
             best(state, a, b, spokes, false, plan)
         }
-        (Fixed, Corner) | (Line, Corner) if release && on_line => {
+        (Fixed | Line | Inside, Corner) | (Inside, Line) if release && on_line => {
             best(state, b, a, &flipped(spokes), false, plan)
         }
         (Corner, Corner) if release && on_line => {

@@ -1,0 +1,233 @@
+//! Runs recipes.
+
+use std::time::Instant;
+
+use ectome_compare::{CompareError, Report};
+use ectome_formats::{FileSet, FormatError, Scene};
+use ectome_mesh::{Cancelled, Progress, triangulate::triangulate};
+use ectome_reduce::CutError;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::{Recipe, Step, Target};
+
+/// Why a recipe could not be run.
+#[derive(Debug, Error)]
+pub enum EngineError {
+    /// A file's fault.
+    #[error(transparent)]
+    Format(#[from] FormatError),
+    /// The target is at or above the source.
+    #[error("the source has {triangles} triangles already, within the target of {target}: nothing to cut")]
+    NothingToCut {
+        /// Triangles of the source.
+        triangles: usize,
+        /// The target.
+        target: usize,
+    },
+    /// The target is too small for any surface.
+    #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
+    TargetTooSmall {
+        /// The target.
+        target: usize,
+    },
+    /// The cut was held.
+    #[error(transparent)]
+    Cut(CutError),
+    /// The result could not be measured.
+    #[error(transparent)]
+    Compare(CompareError),
+    /// The steps are in an order that means nothing.
+    #[error("the recipe {0}")]
+    Order(&'static str),
+    /// The work was stopped.
+    #[error(transparent)]
+    Cancelled(#[from] Cancelled),
+}
+
+impl From<CutError> for EngineError {
+    fn from(error: CutError) -> Self {
+        match error {
+            CutError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Cut(other),
+        }
+    }
+}
+
+impl From<CompareError> for EngineError {
+    fn from(error: CompareError) -> Self {
+        match error {
+            CompareError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Compare(other),
+        }
+    }
+}
+
+/// What a cut did, under the names outsiders rely on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct CutReport {
+    /// Triangles of the source.
+    pub triangles_before: usize,
+    /// Triangles of the result.
+    pub triangles_after: usize,
+    /// The most that were asked for.
+    pub target: usize,
+    /// What had to give way to meet the target, in words.
+    pub held_by: Vec<String>,
+    /// Mean deviation both ways, in percent of the source's diagonal.
+    pub deviation_mean_percent_of_diagonal: f64,
+    /// Largest deviation both ways, in percent of the source's diagonal.
+    pub deviation_max_percent_of_diagonal: f64,
+    /// Mean deviation, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// Largest deviation, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Where the largest deviation stands, in metres.
+    pub deviation_worst_at_m: [f32; 3],
+    /// Open edges of source and result.
+    pub open_edges: [usize; 2],
+    /// Non-manifold edges of source and result.
+    pub nonmanifold_edges: [usize; 2],
+    /// Faces that look against the source.
+    pub flipped_faces: usize,
+    /// Seconds for the cut.
+    pub seconds_analysis: f64,
+    /// Seconds to make this count from the analysis; part of the cut for now, so 0.
+    pub seconds_replay: f64,
+    /// Seconds for measuring the result.
+    pub seconds_measuring: f64,
+    /// Most memory the process held, in bytes (0 where the system does not say).
+    pub peak_bytes: u64,
+}
+
+/// What a recipe made.
+#[derive(Clone, Debug)]
+pub struct Outcome {
+    /// The mesh and its materials, triangles only.
+    pub scene: Scene,
+    /// The report of the last cut, if the recipe cuts.
+    pub cut: Option<CutReport>,
+}
+
+/// Runs a recipe on the source's files.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn run(recipe: &Recipe, files: &FileSet<'_>, progress: &Progress) -> Result<Outcome, EngineError> {
+    let mut scene: Option<Scene> = None;
+    let mut cut = None;
+    let steps = recipe.steps.len().max(1) as f32;
+    for (i, step) in recipe.steps.iter().enumerate() {
+        // Importing is short beside cutting.
+        let (from, to) = match step {
+            Step::Cut { .. } => (0.2, 1.0),
+            _ => (0.2 * i as f32 / steps, 0.2 * (i + 1) as f32 / steps),
+        };
+        let progress = progress.span(from, to);
+        progress.at(0.0)?;
+        scene = Some(match (step, scene.take()) {
+            (Step::Import, None) => {
+                progress.stage("Reading");
+                ectome_formats::read(files)?
+            }
+            (Step::Import, Some(_)) => return Err(EngineError::Order("reads its source twice")),
+            (_, None) => return Err(EngineError::Order("does not start with reading its source")),
+            (Step::Triangulate, Some(scene)) => triangulated(scene),
+            (Step::Cut { target }, Some(scene)) => {
+                let (scene, report) = cut_scene(scene, *target, &progress)?;
+                cut = Some(report);
+                scene
+            }
+        });
+        progress.at(1.0)?;
+    }
+    let scene = scene.ok_or(EngineError::Order("has no steps"))?;
+    Ok(Outcome { scene, cut })
+}
+
+/// The scene with triangles only.
+pub fn triangulated(mut scene: Scene) -> Scene {
+    if !scene.mesh.is_triangulated() {
+        scene.mesh = triangulate(&scene.mesh).0;
+    }
+    scene
+}
+
+/// Cuts a scene of triangles and measures the result against it.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn cut_scene(
+    source: Scene,
+    target: Target,
+    progress: &Progress,
+) -> Result<(Scene, CutReport), EngineError> {
+    let before = source.mesh.triangle_count();
+    let target = target.triangles(before);
+    if target < 4 {
+        return Err(EngineError::TargetTooSmall { target });
+    }
+    if before <= target {
+        return Err(EngineError::NothingToCut {
+            triangles: before,
+            target,
+        });
+    }
+    let started = Instant::now();
+    let cut = ectome_reduce::cut(&source.mesh, target, &progress.span(0.0, 0.75))?;
+    let seconds_analysis = started.elapsed().as_secs_f64();
+    let started = Instant::now();
+    let report: Report =
+        ectome_compare::compare(&source.mesh, &cut.mesh, &progress.span(0.75, 1.0))?;
+    let mut held_by = Vec::new();
+    if cut.corners_released {
+        held_by.push("corners of UV islands and lines, given up to meet the target".to_owned());
+    }
+    if cut.pieces_dropped > 0 {
+        held_by.push(format!(
+            "{} small pieces, left out because they cannot shrink further",
+            cut.pieces_dropped
+        ));
+    }
+    let report = CutReport {
+        triangles_before: before,
+        triangles_after: cut.mesh.triangle_count(),
+        target,
+        held_by,
+        deviation_mean_percent_of_diagonal: report.deviation_mean_percent_of_diagonal,
+        deviation_max_percent_of_diagonal: report.deviation_max_percent_of_diagonal,
+        deviation_mean_mm: report.deviation_mean_mm,
+        deviation_max_mm: report.deviation_max_mm,
+        deviation_worst_at_m: if report.high_to_low.deviation_max_mm
+            >= report.low_to_high.deviation_max_mm
+        {
+            report.high_to_low.worst_at_m
+        } else {
+            report.low_to_high.worst_at_m
+        },
+        open_edges: [report.high.open_edges, report.low.open_edges],
+        nonmanifold_edges: [report.high.nonmanifold_edges, report.low.nonmanifold_edges],
+        flipped_faces: report.flipped_faces,
+        seconds_analysis,
+        seconds_replay: 0.0,
+        seconds_measuring: started.elapsed().as_secs_f64(),
+        peak_bytes: peak_bytes(),
+    };
+    let scene = Scene {
+        mesh: cut.mesh,
+        ..source
+    };
+    Ok((scene, report))
+}
+
+/// The largest resident size of this process so far, where the system tells.
+fn peak_bytes() -> u64 {
+    let Ok(status) = std::fs::read_to_string("/proc/self/status") else {
+        return 0;
+    };
+    status
+        .lines()
+        .find_map(|line| line.strip_prefix("VmHWM:"))
+        .and_then(|rest| rest.trim().trim_end_matches("kB").trim().parse::<u64>().ok())
+        .map_or(0, |kib| kib * 1024)
+}

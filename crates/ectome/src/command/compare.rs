@@ -1,0 +1,58 @@
+//! `ectome compare`: how far a cut is from its source.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use ectome_mesh::Progress;
+use ectome_recipe::engine;
+
+use super::{Failure, grouped};
+use crate::{input::Input, output};
+
+/// Measures a cut against its source.
+#[derive(Args)]
+pub struct Compare {
+    /// The source.
+    high: PathBuf,
+    /// The cut.
+    low: PathBuf,
+    /// Print JSON.
+    #[arg(long)]
+    json: bool,
+}
+
+impl Compare {
+    pub fn run(self) -> Result<(), Failure> {
+        let high = engine::triangulated(Input::open(&self.high)?.scene()?);
+        let low = engine::triangulated(Input::open(&self.low)?.scene()?);
+        let r = ectome_compare::compare(&high.mesh, &low.mesh, &Progress::new())?;
+        if self.json {
+            return output::json(&r, None);
+        }
+        println!(
+            "{} and {} triangles, diagonal {:.4} m, {} samples each way",
+            grouped(r.high.triangles),
+            grouped(r.low.triangles),
+            r.diagonal_m,
+            grouped(r.samples),
+        );
+        for (name, way) in [("source to cut", &r.high_to_low), ("cut to source", &r.low_to_high)] {
+            println!(
+                "{name}: mean {:.4} mm ({:.4} % of the diagonal), largest {:.4} mm ({:.4} %)",
+                way.deviation_mean_mm,
+                way.deviation_mean_percent_of_diagonal,
+                way.deviation_max_mm,
+                way.deviation_max_percent_of_diagonal,
+            );
+        }
+        println!(
+            "open edges {} and {}, non-manifold edges {} and {}, flipped faces {}",
+            grouped(r.high.open_edges),
+            grouped(r.low.open_edges),
+            grouped(r.high.nonmanifold_edges),
+            grouped(r.low.nonmanifold_edges),
+            grouped(r.flipped_faces),
+        );
+        Ok(())
+    }
+}

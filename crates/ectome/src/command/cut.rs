@@ -1,0 +1,70 @@
+//! `ectome cut`: one result at or under a target.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use ectome_formats::glb;
+use ectome_mesh::Progress;
+use ectome_recipe::{Target, engine};
+
+use super::{Failure, grouped};
+use crate::{input::Input, output};
+
+/// Cuts a mesh to at most so many triangles.
+#[derive(Args)]
+pub struct Cut {
+    /// A .glb, or an .obj with its materials and textures beside it.
+    file: PathBuf,
+    /// The most triangles the result may have.
+    #[arg(long, value_name = "N", required_unless_present = "share")]
+    to: Option<u32>,
+    /// The most triangles as a share of the source, such as 1%.
+    #[arg(long, value_name = "P%", conflicts_with = "to", value_parser = share)]
+    share: Option<f64>,
+    /// Where the result goes (.glb).
+    #[arg(short, long, value_name = "OUT")]
+    out: PathBuf,
+    /// Where a report goes (.json).
+    #[arg(long, value_name = "R.json")]
+    report: Option<PathBuf>,
+}
+
+/// Reads a share in percent, the sign optional.
+fn share(text: &str) -> Result<f64, String> {
+    let number: f64 = text
+        .trim_end_matches('%')
+        .parse()
+        .map_err(|_| "a share is a number of percent, such as 1%".to_owned())?;
+    if number > 0.0 && number <= 100.0 {
+        Ok(number)
+    } else {
+        Err("a share is above 0 and at most 100 percent".to_owned())
+    }
+}
+
+impl Cut {
+    pub fn run(self) -> Result<(), Failure> {
+        let scene = engine::triangulated(Input::open(&self.file)?.scene()?);
+        let target = match (self.to, self.share) {
+            (Some(n), _) => Target::Triangles(n),
+            (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
+        };
+        let (scene, report) = engine::cut_scene(scene, target, &Progress::new())?;
+        output::write(&self.out, &glb::write(&scene, &glb::Naming::default())?)?;
+        if let Some(path) = &self.report {
+            output::json(&report, Some(path))?;
+        }
+        println!(
+            "{} of {} triangles. Largest deviation {:.3} mm, mean {:.4} mm. {:.1} s.",
+            grouped(report.triangles_after),
+            grouped(report.triangles_before),
+            report.deviation_max_mm,
+            report.deviation_mean_mm,
+            report.seconds_analysis,
+        );
+        for held in &report.held_by {
+            println!("Gave way: {held}.");
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,78 @@
+//! The commands and what can go wrong in them.
+
+mod chain;
+mod compare;
+mod cut;
+mod inspect;
+
+use std::path::PathBuf;
+
+use clap::{Parser, Subcommand};
+use thiserror::Error;
+
+/// Why a command failed, in a sentence.
+#[derive(Debug, Error)]
+pub enum Failure {
+    /// A file could not be read.
+    #[error("{} cannot be read: {}", .0.display(), .1)]
+    Read(PathBuf, std::io::Error),
+    /// A file could not be written.
+    #[error("{} cannot be written: {}", .0.display(), .1)]
+    Write(PathBuf, std::io::Error),
+    /// A report could not be put into JSON.
+    #[error("the report cannot be written as JSON: {0}")]
+    Json(String),
+    /// A file's fault.
+    #[error(transparent)]
+    Format(#[from] ectome_formats::FormatError),
+    /// A recipe could not be run.
+    #[error(transparent)]
+    Engine(#[from] ectome_recipe::EngineError),
+    /// A brief is broken.
+    #[error(transparent)]
+    Brief(#[from] ectome_recipe::BriefError),
+    /// Meshes could not be compared.
+    #[error(transparent)]
+    Compare(#[from] ectome_compare::CompareError),
+}
+
+/// Cuts heavy meshes down to triangle budgets.
+#[derive(Parser)]
+#[command(name = "ectome", version, about, max_term_width = 100)]
+pub struct Command {
+    #[command(subcommand)]
+    which: Which,
+}
+
+#[derive(Subcommand)]
+enum Which {
+    Inspect(inspect::Inspect),
+    Cut(cut::Cut),
+    Chain(chain::Chain),
+    Compare(compare::Compare),
+}
+
+impl Command {
+    /// Runs the command.
+    pub fn run(self) -> Result<(), Failure> {
+        match self.which {
+            Which::Inspect(command) => command.run(),
+            Which::Cut(command) => command.run(),
+            Which::Chain(command) => command.run(),
+            Which::Compare(command) => command.run(),
+        }
+    }
+}
+
+/// Digits in groups of three, set apart by thin spaces.
+fn grouped(n: usize) -> String {
+    let digits = n.to_string();
+    let mut out = String::new();
+    for (i, d) in digits.chars().enumerate() {
+        if i > 0 && (digits.len() - i).is_multiple_of(3) {
+            out.push('\u{2009}');
+        }
+        out.push(d);
+    }
+    out
+}

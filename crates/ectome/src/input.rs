@@ -1,0 +1,66 @@
+//! Files given on the command line.
+
+use std::path::Path;
+
+use ectome_formats::{FileSet, Scene, files::base_name, obj};
+
+use crate::command::Failure;
+
+/// A mesh file and its companions, read into memory.
+pub struct Input {
+    files: Vec<(String, Vec<u8>)>,
+    /// The name of the mesh file without its extension.
+    pub stem: String,
+}
+
+impl Input {
+    /// Reads a mesh file; for an OBJ also the materials and textures it names, from its folder.
+    pub fn open(path: &Path) -> Result<Self, Failure> {
+        let bytes = std::fs::read(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
+        let name = file_name(path);
+        let mut files = vec![(name.clone(), bytes)];
+        if name.to_lowercase().ends_with(".obj") {
+            let folder = path.parent().unwrap_or(Path::new("."));
+            let mut wanted = obj::references(&files[0].1);
+            while let Some(reference) = wanted.pop() {
+                let known = |n: &str| n.eq_ignore_ascii_case(base_name(&reference));
+                if files.iter().any(|(n, _)| known(n)) {
+                    continue;
+                }
+                let reference = reference.replace('\\', "/");
+                let found = [folder.join(&reference), folder.join(base_name(&reference))]
+                    .into_iter()
+                    .find_map(|p| std::fs::read(p).ok());
+                if let Some(bytes) = found {
+                    if reference.to_lowercase().ends_with(".mtl") {
+                        wanted.extend(obj::references(&bytes));
+                    }
+                    files.push((base_name(&reference).to_owned(), bytes));
+                }
+            }
+        }
+        let stem = path
+            .file_stem()
+            .map_or_else(|| name.clone(), |s| s.to_string_lossy().into_owned());
+        Ok(Self { files, stem })
+    }
+
+    /// The files as a set.
+    pub fn set(&self) -> FileSet<'_> {
+        FileSet::new(self.files.iter().map(|(n, b)| (n.as_str(), b.as_slice())))
+    }
+
+    /// The scene, notes printed to stderr.
+    pub fn scene(&self) -> Result<Scene, Failure> {
+        let scene = ectome_formats::read(&self.set())?;
+        for note in &scene.notes {
+            eprintln!("ectome: note: {note}");
+        }
+        Ok(scene)
+    }
+}
+
+fn file_name(path: &Path) -> String {
+    path.file_name()
+        .map_or_else(String::new, |n| n.to_string_lossy().into_owned())
+}
