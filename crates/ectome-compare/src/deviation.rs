@@ -40,7 +40,11 @@ pub fn one_way(
     for &v in &from.corners {
         used[from.vertex_point[v as usize] as usize] = true;
     }
-    let points = from.points.iter().zip(used).filter_map(|(&p, u)| u.then_some(p));
+    let points = from
+        .points
+        .iter()
+        .zip(used)
+        .filter_map(|(&p, u)| u.then_some(p));
     let places: Vec<Vec3> = spread.iter().map(|s| s.point).chain(points).collect();
     let mut distances = Vec::with_capacity(places.len());
     for (i, chunk) in places.chunks(65_536).enumerate() {
@@ -54,7 +58,10 @@ pub fn one_way(
     if distances.iter().any(|d| d.is_nan()) {
         return Err(CompareError::Empty);
     }
-    let sum: f64 = distances[..spread.len()].iter().map(|&d| f64::from(d)).sum();
+    let sum: f64 = distances[..spread.len()]
+        .iter()
+        .map(|&d| f64::from(d))
+        .sum();
     let (worst, max) = distances
         .iter()
         .enumerate()

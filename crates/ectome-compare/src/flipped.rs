@@ -24,8 +24,12 @@ fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
     let Some(nearest) = high.nearest(middle) else {
         return false;
     };
-    let agrees =
-        |face: u32| measure::area_vector(high.triangle(face)).as_vec3().dot(normal) > 0.0;
+    let agrees = |face: u32| {
+        measure::area_vector(high.triangle(face))
+            .as_vec3()
+            .dot(normal)
+            > 0.0
+    };
     if agrees(nearest.face) {
         return false;
     }

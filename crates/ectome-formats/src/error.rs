@@ -52,7 +52,9 @@ pub enum FormatError {
         file: String,
     },
     /// No file of the set is a mesh.
-    #[error("{files} is no mesh that Ectome reads: drop a .glb, or an .obj with its .mtl and textures")]
+    #[error(
+        "{files} is no mesh that Ectome reads: drop a .glb, or an .obj with its .mtl and textures"
+    )]
     NoMesh {
         /// The names given.
         files: String,

@@ -1,11 +1,6 @@
 //! OBJ with MTL and textures (Wavefront Technologies, *Advanced Visualizer*, Appendix B1).
 
-use std::{
-    collections::HashMap,
-    io::BufReader,
-    path::Path,
-    sync::Mutex,
-};
+use std::{collections::HashMap, io::BufReader, path::Path, sync::Mutex};
 
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Vec2, Vec3, Vec4};
@@ -98,9 +93,8 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
             builder.part(name, Affine3A::IDENTITY);
             last = Some(&model.name);
         }
-        let primitive = primitive(&model.mesh, materials.len()).map_err(|fault| {
-            damaged(format!("{fault} in object {}", model.name))
-        })?;
+        let primitive = primitive(&model.mesh, materials.len())
+            .map_err(|fault| damaged(format!("{fault} in object {}", model.name)))?;
         faces += primitive.face_sizes.len();
         builder.primitive(primitive);
     }
@@ -176,7 +170,12 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
     let positions = rows(&mesh.positions, 3, &mesh.indices, "vertex")?;
     let mut uv_sets = Vec::new();
     if whole(&mesh.texcoord_indices) {
-        let list = rows(&mesh.texcoords, 2, &mesh.texcoord_indices, "texture coordinate")?;
+        let list = rows(
+            &mesh.texcoords,
+            2,
+            &mesh.texcoord_indices,
+            "texture coordinate",
+        )?;
         // OBJ counts v from the bottom, glTF from the top.
         uv_sets.push(list.iter().map(|r| Vec2::new(r[0], 1.0 - r[1])).collect());
     }
@@ -192,7 +191,11 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
     } else {
         // Colours stand behind the places on the same line and share their numbers.
         rows(&mesh.vertex_color, 3, &mesh.indices, "vertex colour")
-            .map(|list| list.iter().map(|r| Vec4::new(r[0], r[1], r[2], 1.0)).collect())
+            .map(|list| {
+                list.iter()
+                    .map(|r| Vec4::new(r[0], r[1], r[2], 1.0))
+                    .collect()
+            })
             .unwrap_or_default()
     };
     let face_sizes = if mesh.face_arities.is_empty() {
@@ -206,7 +209,10 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
         return Err("a face with fewer than three corners".to_owned());
     }
     Ok(Primitive {
-        positions: positions.iter().map(|r| Vec3::new(r[0], r[1], r[2])).collect(),
+        positions: positions
+            .iter()
+            .map(|r| Vec3::new(r[0], r[1], r[2]))
+            .collect(),
         normals,
         uv_sets,
         colours,

@@ -35,7 +35,11 @@ fn quad_scene(frame: Affine3A) -> Scene {
                 "baseColorTexture": {"index": 0}, "roughnessFactor": 0.4}})],
             textures: vec![json!({"source": 0})],
             samplers: vec![],
-            images: vec![Image { name: "paint".into(), mime: "image/png".into(), bytes: png }],
+            images: vec![Image {
+                name: "paint".into(),
+                mime: "image/png".into(),
+                bytes: png,
+            }],
         },
         copyright: Some("invented".into()),
         notes: vec![],
@@ -48,10 +52,19 @@ fn quad_scene(frame: Affine3A) -> Scene {
     Vec3::new(2.0, 0.5, 1.0), Quat::from_rotation_y(0.7), Vec3::new(3.0, -1.0, 4.0)))]
 #[case::mirrored(Affine3A::from_scale(Vec3::new(-1.0, 1.0, 1.0)))]
 #[case::sheared(Affine3A::from_mat3(glam::Mat3::from_cols(
-    Vec3::X, Vec3::new(0.8, 1.0, 0.0), Vec3::Z)))]
+    Vec3::X,
+    Vec3::new(0.8, 1.0, 0.0),
+    Vec3::Z
+)))]
 fn a_scene_comes_back_as_it_went(#[case] frame: Affine3A) {
     let scene = quad_scene(frame);
-    let bytes = glb::write(&scene, &glb::Naming { suffix: "_LOD2".into() }).unwrap();
+    let bytes = glb::write(
+        &scene,
+        &glb::Naming {
+            suffix: "_LOD2".into(),
+        },
+    )
+    .unwrap();
     let back = glb::read("hatch.glb", &bytes).unwrap();
     assert_eq!(back.mesh.parts[0].name, "hatch_LOD2");
     assert_eq!(back.mesh.corners, scene.mesh.corners);
@@ -112,7 +125,10 @@ fn edited(edit: impl FnOnce(&mut Value, &mut Vec<u8>)) -> Vec<u8> {
 #[case::header_only(b"glTF\x02\0\0\0\xff\xff\xff\xff".to_vec(), "is cut short")]
 fn a_broken_file_gets_a_sentence_with_its_name(#[case] bytes: Vec<u8>, #[case] fault: &str) {
     let error = glb::read("wreck.glb", &bytes).unwrap_err().to_string();
-    assert!(error.contains("wreck.glb") && error.contains(fault), "{error}");
+    assert!(
+        error.contains("wreck.glb") && error.contains(fault),
+        "{error}"
+    );
 }
 
 #[test]
@@ -137,7 +153,10 @@ fn strips_and_fans_become_triangles() {
         let mesh = glb::read("strip.glb", &bytes).unwrap().mesh;
         assert_eq!(mesh.triangle_count(), 2);
         for f in 0..2 {
-            assert!(measure::area_vector(mesh.triangle(f)).z > 0.0, "mode {mode}");
+            assert!(
+                measure::area_vector(mesh.triangle(f)).z > 0.0,
+                "mode {mode}"
+            );
         }
     }
 }
@@ -158,7 +177,11 @@ proptest! {
 #[test]
 fn a_large_mesh_uses_wide_indices() {
     let scene = Scene::from(shapes::icosphere(1.0, 7));
-    let back = glb::read("b.glb", &glb::write(&scene, &glb::Naming::default()).unwrap()).unwrap();
+    let back = glb::read(
+        "b.glb",
+        &glb::write(&scene, &glb::Naming::default()).unwrap(),
+    )
+    .unwrap();
     assert_eq!(back.mesh.triangle_count(), 20 * 4usize.pow(7));
     assert_eq!(back.mesh.points.len(), 10 * 4usize.pow(7) + 2);
 }

@@ -45,7 +45,11 @@ fn what_is_missing_is_noted_and_the_mesh_arrives(
     files.extend(others);
     let scene = load(&files).unwrap();
     assert_eq!(scene.mesh.triangle_count(), 4);
-    assert!(scene.notes.iter().any(|n| n.contains(note)), "{:?}", scene.notes);
+    assert!(
+        scene.notes.iter().any(|n| n.contains(note)),
+        "{:?}",
+        scene.notes
+    );
 }
 
 #[rstest]
@@ -55,11 +59,17 @@ fn what_is_missing_is_noted_and_the_mesh_arrives(
 #[case::nothing("# empty\n", "holds no triangles")]
 fn a_broken_obj_gets_a_sentence(#[case] text: &str, #[case] fault: &str) {
     let error = load(&[("wreck.obj", text.as_bytes())]).unwrap_err();
-    assert!(error.contains("wreck.obj") && error.contains(fault), "{error}");
+    assert!(
+        error.contains("wreck.obj") && error.contains(fault),
+        "{error}"
+    );
 }
 
 #[test]
 fn a_picture_renamed_to_obj_is_found_out() {
     let error = load(&[("fake.obj", PNG)]).unwrap_err();
-    assert!(error.contains("its content is an image/png picture"), "{error}");
+    assert!(
+        error.contains("its content is an image/png picture"),
+        "{error}"
+    );
 }

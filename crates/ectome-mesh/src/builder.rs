@@ -72,8 +72,12 @@ impl MeshBuilder {
 
         mesh.vertex_point
             .extend((first_vertex as u32)..(first_vertex + n) as u32);
-        mesh.points
-            .extend(primitive.positions.iter().map(|&p| frame.transform_point3(p)));
+        mesh.points.extend(
+            primitive
+                .positions
+                .iter()
+                .map(|&p| frame.transform_point3(p)),
+        );
         extend_dense(
             &mut mesh.normals,
             first_vertex,

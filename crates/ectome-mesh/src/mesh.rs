@@ -172,13 +172,13 @@ impl Mesh {
         let Some(starts) = &self.face_starts else {
             return (0, 0);
         };
-        starts.windows(2).fold((0, 0), |(quads, ngons), w| {
-            match w[1] - w[0] {
+        starts
+            .windows(2)
+            .fold((0, 0), |(quads, ngons), w| match w[1] - w[0] {
                 4 => (quads + 1, ngons),
                 n if n > 4 => (quads, ngons + 1),
                 _ => (quads, ngons),
-            }
-        })
+            })
     }
 
     /// Triangles of each part, in the order of [`Mesh::parts`].
@@ -188,8 +188,7 @@ impl Mesh {
             counts[run.part as usize] += match &self.face_starts {
                 None => run.faces.len(),
                 Some(starts) => {
-                    let corners =
-                        starts[run.faces.end as usize] - starts[run.faces.start as usize];
+                    let corners = starts[run.faces.end as usize] - starts[run.faces.start as usize];
                     corners as usize - 2 * run.faces.len()
                 }
             };

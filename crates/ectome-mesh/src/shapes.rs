@@ -20,9 +20,18 @@ fn single(name: &str, positions: Vec<Vec3>, corners: Vec<u32>) -> Mesh {
 pub fn icosphere(radius: f32, level: u32) -> Mesh {
     let t = (1.0 + 5f32.sqrt()) / 2.0;
     let mut points: Vec<Vec3> = [
-        [-1., t, 0.], [1., t, 0.], [-1., -t, 0.], [1., -t, 0.],
-        [0., -1., t], [0., 1., t], [0., -1., -t], [0., 1., -t],
-        [t, 0., -1.], [t, 0., 1.], [-t, 0., -1.], [-t, 0., 1.],
+        [-1., t, 0.],
+        [1., t, 0.],
+        [-1., -t, 0.],
+        [1., -t, 0.],
+        [0., -1., t],
+        [0., 1., t],
+        [0., -1., -t],
+        [0., 1., -t],
+        [t, 0., -1.],
+        [t, 0., 1.],
+        [-t, 0., -1.],
+        [-t, 0., 1.],
     ]
     .map(|p| Vec3::from_array(p).normalize())
     .to_vec();

@@ -200,7 +200,10 @@ mod tests {
             (t.open_edges, t.nonmanifold_edges, t.inconsistent_edges),
             (0, 0, 0)
         );
-        assert_eq!((t.components, t.degenerate_faces, t.duplicate_faces), (1, 0, 0));
+        assert_eq!(
+            (t.components, t.degenerate_faces, t.duplicate_faces),
+            (1, 0, 0)
+        );
     }
 
     #[test]

@@ -29,8 +29,7 @@ pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
     for run in &mesh.runs {
         let first = corners.len() / 3;
         for f in run.faces.clone() {
-            let face =
-                &mesh.corners[starts[f as usize] as usize..starts[f as usize + 1] as usize];
+            let face = &mesh.corners[starts[f as usize] as usize..starts[f as usize + 1] as usize];
             match *face {
                 [a, b, c] => corners.extend([a, b, c]),
                 [a, b, c, d] => {
@@ -92,7 +91,9 @@ fn oriented<'a>(ears: &'a [u32], places: &[[f32; 3]]) -> impl Iterator<Item = u3
         let [a, b, c] = [i, j, k].map(|v| Vec3::from_array(places[v as usize]));
         (b - a).cross(c - a)
     };
-    let polygon: Vec3 = (1..places.len() as u32 - 1).map(|k| area(0, k, k + 1)).sum();
+    let polygon: Vec3 = (1..places.len() as u32 - 1)
+        .map(|k| area(0, k, k + 1))
+        .sum();
     let cut: Vec3 = ears.chunks_exact(3).map(|e| area(e[0], e[1], e[2])).sum();
     let turn = cut.dot(polygon) < 0.0;
     ears.chunks_exact(3).flat_map(move |e| {

@@ -84,16 +84,15 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                     .filter(|(_, set)| *set < usize::from(run.channels.uv_sets));
                 for f in run.faces.clone() {
                     let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
-                    let p = [0, 1, 2]
-                        .map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
+                    let p =
+                        [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
                     target.triangle(p, |w| {
                         let mix = |k: usize| corners[k] as usize;
-                        let normal = normals[mix(0)] * w.x + normals[mix(1)] * w.y
-                            + normals[mix(2)] * w.z;
+                        let normal =
+                            normals[mix(0)] * w.x + normals[mix(1)] * w.y + normals[mix(2)] * w.z;
                         let base = texture.map_or(colour, |(t, set)| {
                             let uv = &mesh.uv_sets[*set];
-                            let uv: Vec2 =
-                                uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
+                            let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
                             colour * t.at(uv)
                         });
                         shade(base, normal, camera)
@@ -121,7 +120,8 @@ fn shade(base: Vec3, normal: Vec3, camera: &Camera) -> Vec3 {
     let ambient = ground.lerp(sky, n.y * 0.5 + 0.5) * 0.75;
     let half = (key - camera.forward).normalize();
     let gloss = 0.10 * n.dot(half).max(0.0).powi(24);
-    base * (ambient + Vec3::new(1.0, 0.97, 0.9) * 1.15 * n.dot(key).max(0.0)
+    base * (ambient
+        + Vec3::new(1.0, 0.97, 0.9) * 1.15 * n.dot(key).max(0.0)
         + Vec3::splat(0.35) * n.dot(rim).max(0.0))
         + gloss
 }
@@ -155,9 +155,7 @@ impl Target {
         for y in y0..y1 {
             for x in x0..x1 {
                 let at = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
-                let edge = |a: Vec3, b: Vec3| {
-                    (b - a).truncate().perp_dot(at - a.truncate()) / area
-                };
+                let edge = |a: Vec3, b: Vec3| (b - a).truncate().perp_dot(at - a.truncate()) / area;
                 let w = Vec3::new(edge(p[1], p[2]), edge(p[2], p[0]), edge(p[0], p[1]));
                 if w.min_element() < 0.0 {
                     continue;
@@ -193,7 +191,11 @@ impl Target {
                         covered += 1;
                     }
                 }
-                let colour = if covered > 0 { sum / covered as f32 } else { sum };
+                let colour = if covered > 0 {
+                    sum / covered as f32
+                } else {
+                    sum
+                };
                 let [r, g, b] = colour.to_array().map(to_srgb);
                 let alpha = (covered * 255 / (SAMPLES * SAMPLES)) as u8;
                 pixels.push([r, g, b, alpha]);
@@ -214,8 +216,7 @@ mod tests {
         let camera = Camera::fitting(&ball, 200, 100);
         let picture = render(&ball, &[], &camera, [0.5; 3]);
         let covered: f32 = picture.pixels.iter().map(|p| f32::from(p[3]) / 255.0).sum();
-        let row_covered =
-            |y: usize| (0..200).any(|x| picture.pixels[y * 200 + x][3] > 0);
+        let row_covered = |y: usize| (0..200).any(|x| picture.pixels[y * 200 + x][3] > 0);
         let top = (0..100).position(row_covered).unwrap();
         let bottom = 99 - (0..100).rev().position(row_covered).unwrap();
         let diameter = (bottom - top + 1) as f32;

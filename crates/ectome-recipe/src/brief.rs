@@ -180,8 +180,20 @@ impl Brief {
                 .collect(),
         };
         vec![
-            brief("Phone, hero prop", 1170, 60.0, 1024, &[(1500, 0.8), (750, 2.0), (375, 5.0)]),
-            brief("Headset, hero prop", 1832, 96.0, 2048, &[(8000, 0.5), (4000, 1.5), (2000, 4.0)]),
+            brief(
+                "Phone, hero prop",
+                1170,
+                60.0,
+                1024,
+                &[(1500, 0.8), (750, 2.0), (375, 5.0)],
+            ),
+            brief(
+                "Headset, hero prop",
+                1832,
+                96.0,
+                2048,
+                &[(8000, 0.5), (4000, 1.5), (2000, 4.0)],
+            ),
             brief(
                 "Headset, environment piece",
                 1832,
@@ -189,7 +201,13 @@ impl Brief {
                 2048,
                 &[(6000, 1.0), (3000, 3.0), (1500, 8.0)],
             ),
-            brief("Console, hero prop", 2160, 55.0, 4096, &[(40_000, 0.7), (20_000, 2.0), (10_000, 6.0)]),
+            brief(
+                "Console, hero prop",
+                2160,
+                55.0,
+                4096,
+                &[(40_000, 0.7), (20_000, 2.0), (10_000, 6.0)],
+            ),
         ]
     }
 }
@@ -221,7 +239,10 @@ mod tests {
 
     #[rstest]
     #[case("name = \"x\"\ntier = []\n", "has no tier")]
-    #[case("name = \"x\"\n[[tier]]\ntriangles = 100\n[[tier]]\ntriangles = 100\n", "no fewer than")]
+    #[case(
+        "name = \"x\"\n[[tier]]\ntriangles = 100\n[[tier]]\ntriangles = 100\n",
+        "no fewer than"
+    )]
     #[case("name = \"x\"\n[[tier]]\ntriangels = 100\n", "triangels")]
     #[case("name = \"x\"\n[[tier]]\ntriangles = 2\n", "fewer than 4")]
     fn a_broken_brief_says_which_rule(#[case] text: &str, #[case] fault: &str) {

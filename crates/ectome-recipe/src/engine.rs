@@ -18,7 +18,9 @@ pub enum EngineError {
     #[error(transparent)]
     Format(#[from] FormatError),
     /// The target is at or above the source.
-    #[error("the source has {triangles} triangles already, within the target of {target}: nothing to cut")]
+    #[error(
+        "the source has {triangles} triangles already, within the target of {target}: nothing to cut"
+    )]
     NothingToCut {
         /// Triangles of the source.
         triangles: usize,
@@ -113,7 +115,11 @@ pub struct Outcome {
 ///
 /// # Errors
 /// See [`EngineError`].
-pub fn run(recipe: &Recipe, files: &FileSet<'_>, progress: &Progress) -> Result<Outcome, EngineError> {
+pub fn run(
+    recipe: &Recipe,
+    files: &FileSet<'_>,
+    progress: &Progress,
+) -> Result<Outcome, EngineError> {
     let mut scene: Option<Scene> = None;
     let mut cut = None;
     let steps = recipe.steps.len().max(1) as f32;
@@ -228,6 +234,12 @@ fn peak_bytes() -> u64 {
     status
         .lines()
         .find_map(|line| line.strip_prefix("VmHWM:"))
-        .and_then(|rest| rest.trim().trim_end_matches("kB").trim().parse::<u64>().ok())
+        .and_then(|rest| {
+            rest.trim()
+                .trim_end_matches("kB")
+                .trim()
+                .parse::<u64>()
+                .ok()
+        })
         .map_or(0, |kib| kib * 1024)
 }

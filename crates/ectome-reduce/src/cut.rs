@@ -1,9 +1,6 @@
 //! The cut itself: cheapest collapse first until the target is met.
 
-use std::{
-    cmp::Ordering,
-    collections::BinaryHeap,
-};
+use std::{cmp::Ordering, collections::BinaryHeap};
 
 use ectome_mesh::{Cancelled, Mesh, Progress, topology::HalfEdge};
 use rayon::prelude::*;
@@ -197,7 +194,14 @@ impl Cutter {
             }
             pairs.clear();
             pairs.extend(edge.iter().map(|&(_, here, there)| (here, there)));
-            if plan(&self.state, point, far, &pairs, self.release, &mut self.plan) {
+            if plan(
+                &self.state,
+                point,
+                far,
+                &pairs,
+                self.release,
+                &mut self.plan,
+            ) {
                 self.heap.push(Waiting {
                     cost: self.plan.cost,
                     a: point,
@@ -339,7 +343,11 @@ pub(crate) mod test_meshes {
                 let first = p.positions.len() as u32;
                 for (x, y) in [(i, j), (i + 1, j), (i + 1, j + 1), (i, j + 1)] {
                     p.positions.push(Vec3::new(x as f32, y as f32, 0.0));
-                    let above = if i >= 2 && j >= 2 && y == 2 && x > 2 { 1.0 } else { 0.0 };
+                    let above = if i >= 2 && j >= 2 && y == 2 && x > 2 {
+                        1.0
+                    } else {
+                        0.0
+                    };
                     p.uv_sets[0].push(Vec2::new(x as f32, y as f32 + above * 0.3));
                 }
                 p.corners
@@ -358,7 +366,9 @@ pub(crate) mod test_meshes {
             builder
                 .part(&format!("part {i}"), Affine3A::IDENTITY)
                 .primitive(Primitive {
-                    positions: (0..m.vertex_count() as u32).map(|v| m.position(v)).collect(),
+                    positions: (0..m.vertex_count() as u32)
+                        .map(|v| m.position(v))
+                        .collect(),
                     normals: m.normals.clone(),
                     uv_sets: m.uv_sets.clone(),
                     corners: m.corners.clone(),

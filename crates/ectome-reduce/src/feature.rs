@@ -231,7 +231,11 @@ mod tests {
         assert_eq!(at(1.0, 1.0), Class::Inside);
         assert_eq!(at(2.0, 2.0), Class::Inside, "the slit ends here");
         assert_eq!(at(3.0, 2.0), Class::Line, "the slit passes here");
-        assert_eq!(at(4.0, 2.0), Class::Corner, "the slit meets the border here");
+        assert_eq!(
+            at(4.0, 2.0),
+            Class::Corner,
+            "the slit meets the border here"
+        );
     }
 
     #[test]

@@ -58,7 +58,10 @@ impl Guard {
         let mut edge_faces = 0;
         for &c in &self.ring_gone {
             let (n, p) = State::others(c);
-            let (n, p) = (state.corner_point[n as usize], state.corner_point[p as usize]);
+            let (n, p) = (
+                state.corner_point[n as usize],
+                state.corner_point[p as usize],
+            );
             if n == kept || p == kept {
                 edge_faces += 1;
             }
@@ -68,16 +71,16 @@ impl Guard {
         if edge_faces == 0 {
             return false;
         }
-        if edge_faces != 1
-            && state.on_border[gone as usize]
-            && state.on_border[kept as usize]
-        {
+        if edge_faces != 1 && state.on_border[gone as usize] && state.on_border[kept as usize] {
             return false;
         }
         let mut shared = 0;
         for &c in &self.ring_kept {
             let (n, p) = State::others(c);
-            for q in [state.corner_point[n as usize], state.corner_point[p as usize]] {
+            for q in [
+                state.corner_point[n as usize],
+                state.corner_point[p as usize],
+            ] {
                 if q != gone && self.mark[q as usize] == near {
                     self.mark[q as usize] = common;
                     shared += 1;
@@ -91,7 +94,10 @@ impl Guard {
         // become the same face twice.
         let opposite = |c: u32, other: u32| {
             let (n, p) = State::others(c);
-            let (n, p) = (state.corner_point[n as usize], state.corner_point[p as usize]);
+            let (n, p) = (
+                state.corner_point[n as usize],
+                state.corner_point[p as usize],
+            );
             (n != other
                 && p != other
                 && self.mark[n as usize] == common

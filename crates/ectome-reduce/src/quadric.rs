@@ -24,7 +24,14 @@ impl Quadric {
     pub fn linear(g: DVec3, d: f64, weight: f64) -> Self {
         let w = g * weight;
         Self {
-            a: [w.x * g.x, w.x * g.y, w.x * g.z, w.y * g.y, w.y * g.z, w.z * g.z],
+            a: [
+                w.x * g.x,
+                w.x * g.y,
+                w.x * g.z,
+                w.y * g.y,
+                w.y * g.z,
+                w.z * g.z,
+            ],
             b: w * d,
             c: weight * d * d,
         }
@@ -149,7 +156,9 @@ mod tests {
         let corner = DVec3::new(0.2, -0.4, 0.7);
         let form = [DVec3::X, DVec3::Y, DVec3::Z]
             .into_iter()
-            .fold(Quadric::default(), |q, n| q + Quadric::plane(n, corner, 1.0));
+            .fold(Quadric::default(), |q, n| {
+                q + Quadric::plane(n, corner, 1.0)
+            });
         assert!(form.minimum().unwrap().distance(corner) < 1e-12);
     }
 

@@ -57,7 +57,12 @@ pub fn mesh_of(state: &State, source: &Mesh, keep_normals: bool) -> Mesh {
     let mut uv_sets = Vec::new();
     if !state.uv.is_empty() {
         let scale = state.uv_scale;
-        uv_sets.push(first.iter().map(|i| (state.uv[wedge(i)] / scale).as_vec2()).collect());
+        uv_sets.push(
+            first
+                .iter()
+                .map(|i| (state.uv[wedge(i)] / scale).as_vec2())
+                .collect(),
+        );
         for set in &state.more_uv {
             uv_sets.push(first.iter().map(|i| set[wedge(i)]).collect());
         }

@@ -31,7 +31,11 @@ fn globe(columns: u32, rows: u32, bump: f32) -> Mesh {
             } else if j == rows {
                 -Vec3::Y
             } else {
-                Vec3::new(tilt.sin() * turn.cos(), tilt.cos(), -tilt.sin() * turn.sin())
+                Vec3::new(
+                    tilt.sin() * turn.cos(),
+                    tilt.cos(),
+                    -tilt.sin() * turn.sin(),
+                )
             };
             let r = 1.0 + bump * ((5.0 * d.x).sin() * (7.0 * d.y).sin() + (9.0 * d.z).cos());
             p.positions.push(d * r);
@@ -41,7 +45,12 @@ fn globe(columns: u32, rows: u32, bump: f32) -> Mesh {
     let w = columns + 1;
     for j in 0..rows {
         for i in 0..columns {
-            let (a, b, c, d) = (j * w + i, j * w + i + 1, (j + 1) * w + i, (j + 1) * w + i + 1);
+            let (a, b, c, d) = (
+                j * w + i,
+                j * w + i + 1,
+                (j + 1) * w + i,
+                (j + 1) * w + i + 1,
+            );
             if j > 0 {
                 p.corners.extend([a, d, b]);
             }
@@ -63,7 +72,11 @@ fn globe(columns: u32, rows: u32, bump: f32) -> Mesh {
 #[case::hundredth(0.01)]
 fn the_target_is_met_and_never_passed(
     #[case] share: f64,
-    #[values(shapes::icosphere(1.0, 5), shapes::torus(1.0, 0.4, 160, 64), globe(128, 64, 0.05))]
+    #[values(
+        shapes::icosphere(1.0, 5),
+        shapes::torus(1.0, 0.4, 160, 64),
+        globe(128, 64, 0.05)
+    )]
     mesh: Mesh,
 ) {
     let target = (mesh.triangle_count() as f64 * share) as usize;
@@ -89,7 +102,10 @@ fn a_sphere_stays_round() {
     assert!(report.deviation_mean_mm < inscribed_mm, "{report:?}");
     // A shell that sags by s loses the share 3 s of the volume.
     let drift = measure::volume(&low) / measure::volume(&ball) - 1.0;
-    assert!(drift.abs() < 3.0 * inscribed_mm / 1e3, "volume drift {drift}");
+    assert!(
+        drift.abs() < 3.0 * inscribed_mm / 1e3,
+        "volume drift {drift}"
+    );
 }
 
 #[test]
@@ -98,14 +114,19 @@ fn a_flat_sided_solid_keeps_its_exact_shape() {
     let mut builder = MeshBuilder::new();
     builder.part("crate", Affine3A::IDENTITY);
     for (n, u) in [
-        (Vec3::X, Vec3::Y), (-Vec3::X, Vec3::Z), (Vec3::Y, Vec3::Z),
-        (-Vec3::Y, Vec3::X), (Vec3::Z, Vec3::X), (-Vec3::Z, Vec3::Y),
+        (Vec3::X, Vec3::Y),
+        (-Vec3::X, Vec3::Z),
+        (Vec3::Y, Vec3::Z),
+        (-Vec3::Y, Vec3::X),
+        (Vec3::Z, Vec3::X),
+        (-Vec3::Z, Vec3::Y),
     ] {
         let v = n.cross(u);
         let mut p = Primitive::default();
         for j in 0..=8 {
             for i in 0..=8 {
-                p.positions.push(n + u * (i as f32 / 4.0 - 1.0) + v * (j as f32 / 4.0 - 1.0));
+                p.positions
+                    .push(n + u * (i as f32 / 4.0 - 1.0) + v * (j as f32 / 4.0 - 1.0));
                 p.normals.push(n);
             }
         }
@@ -123,7 +144,11 @@ fn a_flat_sided_solid_keeps_its_exact_shape() {
     assert_eq!(low.triangle_count(), 12);
     assert!((measure::volume(&low) - 8.0).abs() < 1e-5);
     // Hard edges stay hard: every normal is still an axis.
-    assert!(low.normals.iter().all(|n| (n.abs().max_element() - 1.0).abs() < 1e-4));
+    assert!(
+        low.normals
+            .iter()
+            .all(|n| (n.abs().max_element() - 1.0).abs() < 1e-4)
+    );
     assert_eq!(low.vertex_count(), 24);
 }
 
@@ -133,7 +158,10 @@ fn a_seam_stays_closed_and_the_texture_stays_in_place() {
     let low = cut_to(&mesh, 1_200);
     assert_eq!(Topology::of(&low).open_edges, 0, "the seam must not open");
     let set = &low.uv_sets[0];
-    assert!(set.iter().all(|uv| uv.min_element() >= -1e-6 && uv.max_element() <= 1.0 + 1e-6));
+    assert!(
+        set.iter()
+            .all(|uv| uv.min_element() >= -1e-6 && uv.max_element() <= 1.0 + 1e-6)
+    );
     // On a lat-long sphere UVs follow from the direction: u from the longitude, v from the latitude.
     let mut drift = Vec::new();
     for (v, uv) in set.iter().enumerate() {
@@ -167,7 +195,8 @@ fn an_open_border_keeps_its_outline() {
     for r in 1..=rings {
         for i in 0..n {
             let a = std::f32::consts::TAU * i as f32 / n as f32;
-            p.positions.push(Vec3::new(a.cos(), a.sin(), 0.0) * r as f32 / rings as f32);
+            p.positions
+                .push(Vec3::new(a.cos(), a.sin(), 0.0) * r as f32 / rings as f32);
         }
     }
     for i in 0..n {
@@ -214,7 +243,11 @@ fn many_small_pieces_vanish_in_order_of_size() {
         .filter_map(|(i, &n)| (n > 0).then_some(i))
         .collect();
     let first = kept[0];
-    assert_eq!(kept, (first..60).collect::<Vec<_>>(), "the largest beads stay");
+    assert_eq!(
+        kept,
+        (first..60).collect::<Vec<_>>(),
+        "the largest beads stay"
+    );
     assert_eq!(Topology::of(&result.mesh).open_edges, 0);
 }
 
@@ -267,15 +300,19 @@ fn broken() -> impl Strategy<Value = Mesh> {
 
 /// A closed solid with some faces taken out.
 fn holed() -> impl Strategy<Value = Mesh> {
-    (2u32..5, prop::collection::vec(any::<prop::sample::Index>(), 0..12)).prop_map(|(level, out)| {
-        let mut mesh = shapes::icosphere(1.0, level);
-        for index in out {
-            let f = index.index(mesh.face_count());
-            mesh.corners.drain(3 * f..3 * f + 3);
-        }
-        mesh.runs[0].faces.end = (mesh.corners.len() / 3) as u32;
-        mesh
-    })
+    (
+        2u32..5,
+        prop::collection::vec(any::<prop::sample::Index>(), 0..12),
+    )
+        .prop_map(|(level, out)| {
+            let mut mesh = shapes::icosphere(1.0, level);
+            for index in out {
+                let f = index.index(mesh.face_count());
+                mesh.corners.drain(3 * f..3 * f + 3);
+            }
+            mesh.runs[0].faces.end = (mesh.corners.len() / 3) as u32;
+            mesh
+        })
 }
 
 fn never_worse(mesh: &Mesh, share: f64) -> Result<(), TestCaseError> {

@@ -24,7 +24,8 @@ pub fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
 
 /// Writes a value as JSON, to a file or to stdout.
 pub fn json(value: &impl serde::Serialize, path: Option<&Path>) -> Result<(), Failure> {
-    let text = serde_json::to_string_pretty(value).map_err(|e| Failure::Json(e.to_string()))? + "\n";
+    let text =
+        serde_json::to_string_pretty(value).map_err(|e| Failure::Json(e.to_string()))? + "\n";
     match path {
         Some(path) => write(path, text.as_bytes()),
         None => match std::io::stdout().write_all(text.as_bytes()) {

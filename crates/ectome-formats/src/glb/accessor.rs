@@ -117,11 +117,7 @@ impl<'a> Document<'a> {
 
     /// Calls `visit` for each element, once it is known that bytes stand behind all of them, and
     /// again for each element a sparse part replaces.
-    fn visit(
-        &self,
-        index: usize,
-        mut visit: impl FnMut(usize, &[f64]),
-    ) -> Result<(), FormatError> {
+    fn visit(&self, index: usize, mut visit: impl FnMut(usize, &[f64])) -> Result<(), FormatError> {
         let accessor = self
             .list("accessors")
             .get(index)
@@ -136,13 +132,21 @@ impl<'a> Document<'a> {
             _ => return Err(bad("a type that vertices cannot have")),
         };
         let normalised = accessor["normalized"].as_bool().unwrap_or(false);
-        let kind = Component::of(&accessor["componentType"]).ok_or_else(|| bad("no known component type"))?;
+        let kind = Component::of(&accessor["componentType"])
+            .ok_or_else(|| bad("no known component type"))?;
         let mut values = [0.0; 4];
         if let Some(view) = size(&accessor["bufferView"]) {
             let (bytes, stride) = self.view(view)?;
             let offset = size(&accessor["byteOffset"]).unwrap_or(0);
             let stride = stride.unwrap_or(kind.bytes() * components);
-            self.cover(index, bytes.len(), offset, stride, kind.bytes() * components, count)?;
+            self.cover(
+                index,
+                bytes.len(),
+                offset,
+                stride,
+                kind.bytes() * components,
+                count,
+            )?;
             for row in 0..count {
                 let at = offset + row * stride;
                 kind.row(&bytes[at..], &mut values[..components], normalised);
@@ -177,7 +181,11 @@ impl<'a> Document<'a> {
                 if at[0] as usize >= count {
                     return Err(bad("a sparse index past its end"));
                 }
-                kind.row(&bytes[offset + i * width..], &mut values[..components], normalised);
+                kind.row(
+                    &bytes[offset + i * width..],
+                    &mut values[..components],
+                    normalised,
+                );
                 visit(at[0] as usize, &values[..components]);
             }
         }
@@ -263,10 +271,7 @@ impl Component {
                 Self::U8 => (f64::from(b[0]), 255.0),
                 Self::I16 => (f64::from(i16::from_le_bytes([b[0], b[1]])), 32_767.0),
                 Self::U16 => (f64::from(u16::from_le_bytes([b[0], b[1]])), 65_535.0),
-                Self::U32 => (
-                    f64::from(u32::from_le_bytes([b[0], b[1], b[2], b[3]])),
-                    1.0,
-                ),
+                Self::U32 => (f64::from(u32::from_le_bytes([b[0], b[1], b[2], b[3]])), 1.0),
                 Self::F32 => {
                     *slot = f64::from(f32::from_le_bytes([b[0], b[1], b[2], b[3]]));
                     continue;

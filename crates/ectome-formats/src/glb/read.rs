@@ -65,8 +65,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
         });
     }
     let mesh = reader.builder.finish();
-    mesh.check()
-        .map_err(|e| document.damaged(e.to_string()))?;
+    mesh.check().map_err(|e| document.damaged(e.to_string()))?;
     Ok(Scene {
         mesh,
         library,
@@ -140,7 +139,11 @@ impl Reader<'_, '_> {
                 .unwrap_or_default(),
             None => {
                 let mut is_child = vec![false; nodes.len()];
-                for child in nodes.iter().filter_map(|n| n["children"].as_array()).flatten() {
+                for child in nodes
+                    .iter()
+                    .filter_map(|n| n["children"].as_array())
+                    .flatten()
+                {
                     if let Some(slot) = size(child).and_then(|c| is_child.get_mut(c)) {
                         *slot = true;
                     }
@@ -172,7 +175,9 @@ impl Reader<'_, '_> {
         }
         let frame = parent * local_frame(node);
         if !frame.is_finite() {
-            return Err(document.damaged(format!("node {index} has a transform that is not finite")));
+            return Err(
+                document.damaged(format!("node {index} has a transform that is not finite"))
+            );
         }
         if let Some(mesh) = size(&node["mesh"]) {
             self.mesh(mesh, node["name"].as_str(), frame)?;
@@ -204,7 +209,12 @@ impl Reader<'_, '_> {
             .filter(|n| !n.is_empty())
             .unwrap_or(&numbered);
         self.builder.part(name, frame);
-        for (p, primitive) in mesh["primitives"].as_array().into_iter().flatten().enumerate() {
+        for (p, primitive) in mesh["primitives"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .enumerate()
+        {
             let at = format!("primitive {p} of {name}");
             if let Some(primitive) = self.primitive(primitive, &at)? {
                 self.triangles += primitive.corners.len() / 3;
@@ -321,9 +331,11 @@ fn rows<const N: usize, T: From<[f32; N]>>(rows: Vec<[f32; N]>) -> Vec<T> {
 
 fn local_frame(node: &Value) -> Affine3A {
     let numbers = |name: &str| -> Option<Vec<f32>> {
-        node[name]
-            .as_array()
-            .map(|list| list.iter().map(|v| v.as_f64().unwrap_or(0.0) as f32).collect())
+        node[name].as_array().map(|list| {
+            list.iter()
+                .map(|v| v.as_f64().unwrap_or(0.0) as f32)
+                .collect()
+        })
     };
     if let Some(m) = numbers("matrix").and_then(|m| <[f32; 16]>::try_from(m).ok()) {
         return Affine3A::from_mat4(Mat4::from_cols_array(&m));

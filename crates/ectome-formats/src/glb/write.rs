@@ -105,7 +105,12 @@ struct Frame {
 fn trs_frame(part: &Part) -> Frame {
     let (scale, rotation, translation) = part.frame.to_scale_rotation_translation();
     let rebuilt = Affine3A::from_scale_rotation_translation(scale, rotation, translation);
-    let size = part.frame.matrix3.to_cols_array().iter().fold(0f32, |a, b| a.max(b.abs()));
+    let size = part
+        .frame
+        .matrix3
+        .to_cols_array()
+        .iter()
+        .fold(0f32, |a, b| a.max(b.abs()));
     let close = rebuilt.matrix3.abs_diff_eq(part.frame.matrix3, 1e-5 * size);
     let usable = close && scale.min_element().abs() > 1e-12 && rotation.is_normalized();
     let (scale, rotation, translation) = if usable {
@@ -199,8 +204,7 @@ impl Output {
     }
 
     fn primitive(&mut self, mesh: &Mesh, run: &Run, frame: &Frame, local: &mut [u32]) -> Value {
-        let corners =
-            &mesh.corners[3 * run.faces.start as usize..3 * run.faces.end as usize];
+        let corners = &mesh.corners[3 * run.faces.start as usize..3 * run.faces.end as usize];
         let mut vertices = Vec::new();
         let mut indices = Vec::with_capacity(corners.len());
         for &v in corners {
@@ -234,7 +238,12 @@ impl Output {
                 .collect();
             attributes.insert("NORMAL".to_owned(), json!(self.floats(&normals, false)));
         }
-        for (i, set) in mesh.uv_sets.iter().take(run.channels.uv_sets.into()).enumerate() {
+        for (i, set) in mesh
+            .uv_sets
+            .iter()
+            .take(run.channels.uv_sets.into())
+            .enumerate()
+        {
             let rows: Vec<[f32; 2]> = vertices.iter().map(|&v| set[v].to_array()).collect();
             attributes.insert(format!("TEXCOORD_{i}"), json!(self.floats(&rows, false)));
         }

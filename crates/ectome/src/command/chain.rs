@@ -17,7 +17,12 @@ pub struct Chain {
     /// A .glb, or an .obj with its materials and textures beside it.
     file: PathBuf,
     /// The tiers' limits, such as 12000,6000,3000.
-    #[arg(long, value_name = "N,N,…", value_delimiter = ',', required_unless_present = "brief")]
+    #[arg(
+        long,
+        value_name = "N,N,…",
+        value_delimiter = ',',
+        required_unless_present = "brief"
+    )]
     tiers: Vec<u32>,
     /// A brief with tiers.
     #[arg(long, value_name = "BRIEF.toml", conflicts_with = "tiers")]
@@ -31,8 +36,8 @@ impl Chain {
     pub fn run(self) -> Result<(), Failure> {
         let brief = match &self.brief {
             Some(path) => {
-                let text = std::fs::read_to_string(path)
-                    .map_err(|e| Failure::Read(path.clone(), e))?;
+                let text =
+                    std::fs::read_to_string(path).map_err(|e| Failure::Read(path.clone(), e))?;
                 Brief::from_toml(&text)?
             }
             None => Brief::from_limits("command line", &self.tiers)?,
@@ -47,8 +52,7 @@ impl Chain {
                 (source.clone(), 0.0)
             } else {
                 let target = Target::Triangles(tier.triangles);
-                let (scene, report) =
-                    engine::cut_scene(source.clone(), target, &Progress::new())?;
+                let (scene, report) = engine::cut_scene(source.clone(), target, &Progress::new())?;
                 (scene, report.deviation_max_mm / 1e3)
             };
             let triangles = scene.mesh.triangle_count();

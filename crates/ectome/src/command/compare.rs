@@ -36,7 +36,10 @@ impl Compare {
             r.diagonal_m,
             grouped(r.samples),
         );
-        for (name, way) in [("source to cut", &r.high_to_low), ("cut to source", &r.low_to_high)] {
+        for (name, way) in [
+            ("source to cut", &r.high_to_low),
+            ("cut to source", &r.low_to_high),
+        ] {
             println!(
                 "{name}: mean {:.4} mm ({:.4} % of the diagonal), largest {:.4} mm ({:.4} %)",
                 way.deviation_mean_mm,

@@ -3,6 +3,7 @@
 mod chain;
 mod compare;
 mod cut;
+mod demo;
 mod inspect;
 
 use std::path::PathBuf;
@@ -50,6 +51,7 @@ enum Which {
     Cut(cut::Cut),
     Chain(chain::Chain),
     Compare(compare::Compare),
+    Demo(demo::Demo),
 }
 
 impl Command {
@@ -60,6 +62,7 @@ impl Command {
             Which::Cut(command) => command.run(),
             Which::Chain(command) => command.run(),
             Which::Compare(command) => command.run(),
+            Which::Demo(command) => command.run(),
         }
     }
 }
