@@ -49,7 +49,7 @@ pub const ASSETS: [Asset; 2] = [
     Asset {
         file: "mooring_post",
         title: "Mooring post",
-        brief: "Headset, environment piece",
+        brief: "Console, hero prop",
         make: mooring_post,
     },
 ];

@@ -32,6 +32,9 @@ enum Stuff {
     Ground,
 }
 
+/// Gaps narrower than this are bridged, in metres (polynomial smooth minimum).
+const BRIDGE: f32 = 0.012;
+
 /// Drying cracks: angle, lowest and highest place, half-width, depth.
 const CHECKS: [(f32, f32, f32, f32, f32); 6] = [
     (0.35, 0.42, 1.02, 0.0075, 0.075),
@@ -97,14 +100,14 @@ fn barnacle(angle: f32, y: f32) -> f32 {
                 j as f32 + 0.25 + 0.5 * unit(i, j, 3),
             );
             let d = (Vec2::new(a, h) - centre) * cell;
-            let radius = 0.0075 + 0.0085 * unit(i, j, 4);
+            let radius = 0.0085 + 0.0085 * unit(i, j, 4);
             let turn = d.y.atan2(d.x);
             let ribs = 1.0 + 0.10 * (turn * (6.0 + (hash(i, j, 5) % 4) as f32)).cos();
             let rho = d.length() / (radius * ribs);
             if rho < 1.0 {
                 let tall = radius * (0.75 + 0.5 * unit(i, j, 6));
-                let cone = (1.0 - rho).min(0.56) / 0.56;
-                let crater = smoothstep(0.40, 0.22, rho) * 0.75;
+                let cone = (1.0 - rho).min(0.40) / 0.40;
+                let crater = smoothstep(0.46, 0.10, rho) * 0.50;
                 height = height.max(tall * (cone - crater));
             }
         }
@@ -121,7 +124,10 @@ fn field<const FINE: bool>(p: Vec3) -> (f32, Stuff) {
     let mut best = (ground::<FINE>(p), Stuff::Ground);
     // Far parts answer with a cheap lower bound of their distance: most of the lattice is far from
     // most of the parts.
+    let mut gap = 0.0f32;
     let mut consider = |d: f32, stuff: Stuff| {
+        let h = (1.0 - (best.0 - d).abs() / BRIDGE).max(0.0);
+        gap = gap.max(0.25 * BRIDGE * h * h);
         if d < best.0 {
             best = (d, stuff);
         }
@@ -156,15 +162,16 @@ fn field<const FINE: bool>(p: Vec3) -> (f32, Stuff) {
             let off = ((angle - at - wander + PI).rem_euclid(TAU) - PI) * r;
             let along = smoothstep(low, low + 0.12, p.y)
                 * smoothstep(high + 0.02, high - 0.10, p.y).max(f32::from(high > 1.0));
-            let inward = -side;
-            let width = half * along * (1.0 - inward / deep).clamp(0.0, 1.0);
-            if width > 0.0 && inward < deep {
-                wood = wood.max((width - off.abs()).min(deep - inward));
+            // A slot with a round bottom; where it would get thinner than the lattice it ends.
+            let half = half * along;
+            if half > 0.0034 {
+                let below = (-side - (deep - half)).max(0.0);
+                wood = wood.max(half - off.hypot(below));
             }
         }
         if shell > 0.0005 {
             let d = side - shell;
-            consider(d.max(top) * 0.75, Stuff::Barnacle);
+            consider(d.max(top).max(-side - 0.008) * 0.6, Stuff::Barnacle);
         }
         consider(wood * 0.8, Stuff::Wood);
         consider(hoop(r, angle, p.y), Stuff::Iron);
@@ -173,7 +180,8 @@ fn field<const FINE: bool>(p: Vec3) -> (f32, Stuff) {
     consider(mooring_ring(p), Stuff::Iron);
     consider(rope_end(p), Stuff::Rope);
     consider(crumbs(p), Stuff::Ground);
-    best
+    // No camera sees into the gaps where things touch: reconstruction closes them.
+    (best.0 - gap, best.1)
 }
 
 fn ground<const FINE: bool>(p: Vec3) -> f32 {
@@ -241,14 +249,14 @@ fn rope(r: f32, angle: f32, y: f32) -> f32 {
     if above > 0.02 {
         return above;
     }
-    let mut best = f32::MAX;
+    let mut best = 1.0f32;
     for k in 0..3 {
-        let height = 0.655 + 0.034 * (k as f32 + angle / TAU) + 0.004 * (angle * 3.0).sin();
+        let height = 0.660 + 0.0315 * (k as f32 + angle / TAU) + 0.004 * (angle * 3.0).sin();
         let centre = 0.162 + 0.006 * (2.0 * angle + 0.7).cos();
         let d = Vec2::new(r - centre, y - height);
         let turn = d.y.atan2(d.x);
-        let strands = 0.0028 * (3.0 * turn - angle * 34.0).cos().abs();
-        best = best.min(d.length() - 0.0155 - strands);
+        let strands = 0.0026 * (3.0 * turn - angle * 34.0).cos().powi(2);
+        best = smooth_min(best, d.length() - 0.0158 - strands, 0.006);
     }
     best * 0.7
 }
@@ -276,7 +284,7 @@ fn rope_end(p: Vec3) -> f32 {
         let along = before + t * d.length();
         before += d.length();
         let turn = off.x.atan2(off.z + off.y);
-        let strands = 0.0026 * (1.5 * turn - along * 210.0).cos().abs();
+        let strands = 0.0026 * (1.5 * turn - along * 210.0).cos().powi(2);
         best = best.min(off.length() - 0.0145 - strands);
     }
     best * 0.7
@@ -506,11 +514,10 @@ enum Chart {
 
 fn chart_of(p: [Vec3; 3]) -> Chart {
     let m = (p[0] + p[1] + p[2]) / 3.0;
-    let n = (p[1] - p[0]).cross(p[2] - p[0]).normalize_or(Vec3::Y);
     let flat = Vec2::new(m.x, m.z).length();
-    if m.y > TOP - 0.06 && n.y > 0.5 {
+    if m.y > TOP - 0.07 && flat < 0.135 {
         Chart::Crown
-    } else if m.y < 0.055 && (flat > 0.235 || (n.y > 0.75 && flat > 0.20)) {
+    } else if m.y < 0.13 && flat > 0.232 {
         Chart::Ground
     } else {
         let angle = m.x.atan2(m.z).rem_euclid(TAU);

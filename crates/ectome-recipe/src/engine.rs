@@ -189,6 +189,9 @@ pub fn cut_scene(
     if cut.corners_released {
         held_by.push("corners of UV islands and lines, given up to meet the target".to_owned());
     }
+    if cut.lines_released {
+        held_by.push("outlines of UV islands, crossed to meet the target".to_owned());
+    }
     if cut.pieces_dropped > 0 {
         held_by.push(format!(
             "{} small pieces, left out because they cannot shrink further",

@@ -10,7 +10,7 @@ use crate::{
     feature::Features,
     guard::{Guard, collapse},
     piece::{Piece, pieces},
-    plan::{Plan, plan},
+    plan::{Plan, Release, plan},
     result::mesh_of,
     state::State,
 };
@@ -24,6 +24,8 @@ pub struct Cut {
     pub pieces_dropped: usize,
     /// Corners of islands and lines had to be given up to meet the target.
     pub corners_released: bool,
+    /// Lines themselves had to be crossed, so that UVs stretch there.
+    pub lines_released: bool,
 }
 
 /// Why a cut could not be made.
@@ -103,7 +105,7 @@ pub fn cut(mesh: &Mesh, target: usize, progress: &Progress) -> Result<Cut, CutEr
         plan: Plan::default(),
         spokes: Vec::new(),
         pairs: Vec::new(),
-        release: false,
+        release: Release::Nothing,
         state,
     };
     cutter.fill_from(&half_edges);
@@ -120,7 +122,8 @@ pub fn cut(mesh: &Mesh, target: usize, progress: &Progress) -> Result<Cut, CutEr
     Ok(Cut {
         mesh,
         pieces_dropped: cutter.dropped,
-        corners_released: cutter.release,
+        corners_released: cutter.release >= Release::Corners,
+        lines_released: cutter.release == Release::Lines,
     })
 }
 
@@ -135,7 +138,7 @@ struct Cutter {
     plan: Plan,
     spokes: Vec<(u32, u32, u32)>,
     pairs: Vec<(u32, u32)>,
-    release: bool,
+    release: Release,
 }
 
 impl Cutter {
@@ -236,8 +239,11 @@ impl Cutter {
                 if collapsed_since_fill > 0 {
                     collapsed_since_fill = 0;
                     self.refill();
-                } else if !self.release {
-                    self.release = true;
+                } else if self.release < Release::Lines {
+                    self.release = match self.release {
+                        Release::Nothing => Release::Corners,
+                        _ => Release::Lines,
+                    };
                     self.refill();
                 } else if !self.drop_any_piece() {
                     return Ok(());

@@ -18,8 +18,6 @@ pub enum Class {
     Line,
     /// Where lines meet, branch or end.
     Corner,
-    /// On a non-manifold or inconsistently wound edge, or where fans touch in a point.
-    Fixed,
 }
 
 /// The features of a mesh.
@@ -32,6 +30,9 @@ pub struct Features {
     pub class: Vec<Class>,
     /// The point is on an open border.
     pub on_border: Vec<bool>,
+    /// The surface is no surface there: a non-manifold or inconsistently wound edge, or fans that
+    /// touch in a point. The link condition says nothing about such points.
+    pub complex: Vec<bool>,
     /// The run of each face.
     pub face_run: Vec<u32>,
     /// Half-edges of all proper faces, grouped by edge.
@@ -78,7 +79,7 @@ impl Features {
 
         let n = mesh.points.len();
         let mut lines_at = vec![0u8; n];
-        let mut fixed = vec![false; n];
+        let mut complex = vec![false; n];
         let mut on_border = vec![false; n];
         for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
             let ends = [edge[0].low as usize, edge[0].high as usize];
@@ -91,7 +92,7 @@ impl Features {
                 }
                 [a, b] => {
                     if runs_up(mesh, a) == runs_up(mesh, b) {
-                        ends.iter().for_each(|&p| fixed[p] = true);
+                        ends.iter().for_each(|&p| complex[p] = true);
                     }
                     let run = |e: &HalfEdge| face_run[e.corner as usize / 3];
                     if run(a) != run(b) {
@@ -100,21 +101,28 @@ impl Features {
                         sides_differ(mesh, a, b, |c| corner_wedge[c])
                     }
                 }
-                _ => {
-                    ends.iter().for_each(|&p| fixed[p] = true);
-                    [true; 2]
+                more => {
+                    ends.iter().for_each(|&p| complex[p] = true);
+                    let differ = |k: usize| {
+                        more.windows(2).any(|w| {
+                            let run = |e: &HalfEdge| face_run[e.corner as usize / 3];
+                            run(&w[0]) != run(&w[1])
+                                || sides_differ(mesh, &w[0], &w[1], |c| corner_wedge[c])[k]
+                        })
+                    };
+                    [differ(0), differ(1)]
                 }
             };
             for (&p, line) in ends.iter().zip(is_line) {
                 lines_at[p] = lines_at[p].saturating_add(u8::from(line));
             }
         }
-        mark_touching_fans(mesh, &half_edges, &mut fixed);
-        let class = (0..n)
-            .map(|p| match (fixed[p], lines_at[p]) {
-                (true, _) => Class::Fixed,
-                (_, 0) => Class::Inside,
-                (_, 2) => Class::Line,
+        mark_touching_fans(mesh, &half_edges, &mut complex);
+        let class = lines_at
+            .iter()
+            .map(|lines| match lines {
+                0 => Class::Inside,
+                2 => Class::Line,
                 _ => Class::Corner,
             })
             .collect();
@@ -123,6 +131,7 @@ impl Features {
             wedge_vertex,
             class,
             on_border,
+            complex,
             face_run,
             half_edges,
             hard_edges,
@@ -175,8 +184,8 @@ fn vertex_classes(mesh: &Mesh, with_normals: bool) -> (Vec<u32>, Vec<u32>) {
     classes(&class)
 }
 
-/// Fixes points whose faces form more than one fan: there the surface touches itself.
-fn mark_touching_fans(mesh: &Mesh, half_edges: &[HalfEdge], fixed: &mut [bool]) {
+/// Marks points whose faces form more than one fan: there the surface touches itself.
+fn mark_touching_fans(mesh: &Mesh, half_edges: &[HalfEdge], complex: &mut [bool]) {
     // Corners of neighbouring faces belong to one fan: join them over the edges they share, then a
     // point whose corners fall into two sets is where fans touch.
     let n = mesh.points.len();
@@ -201,7 +210,7 @@ fn mark_touching_fans(mesh: &Mesh, half_edges: &[HalfEdge], fixed: &mut [bool]) 
         if fan[p] == u32::MAX {
             fan[p] = root;
         } else if fan[p] != root {
-            fixed[p] = true;
+            complex[p] = true;
         }
     }
 }
@@ -239,12 +248,12 @@ mod tests {
     }
 
     #[test]
-    fn two_boxes_that_touch_in_a_point_fix_it() {
+    fn two_boxes_that_touch_make_that_point_complex() {
         let a = shapes::cuboid(Vec3::ONE);
         let mut b = shapes::cuboid(Vec3::ONE);
         b.points.iter_mut().for_each(|p| *p += Vec3::ONE);
         let mesh = crate::cut::test_meshes::joined(&[a, b]);
         let f = Features::of(&mesh);
-        assert_eq!(f.class.iter().filter(|&&c| c == Class::Fixed).count(), 1);
+        assert_eq!(f.complex.iter().filter(|&&c| c).count(), 1);
     }
 }

@@ -4,7 +4,7 @@ use ectome_mesh::topology::is_degenerate;
 use glam::{DVec2, Vec3};
 
 use crate::{
-    plan::Plan,
+    plan::{Plan, Release},
     state::{NONE, State},
 };
 
@@ -37,12 +37,18 @@ impl Guard {
     }
 
     /// True when `plan` may be done. Leaves both rings behind for the collapse itself.
-    pub fn allows(&mut self, state: &mut State, plan: &Plan, release: bool) -> bool {
+    pub fn allows(&mut self, state: &mut State, plan: &Plan, release: Release) -> bool {
         state.ring(plan.gone, &mut self.ring_gone);
         state.ring(plan.kept, &mut self.ring_kept);
-        self.keeps_topology(state, plan)
+        let complex = state.complex[plan.gone as usize] || state.complex[plan.kept as usize];
+        let sound = if complex {
+            self.makes_no_edge_worse(state, plan)
+        } else {
+            self.keeps_topology(state, plan)
+        };
+        sound
             && self.covers_wedges(state, plan, release)
-            && self.turns_nothing_over(state, plan)
+            && self.turns_nothing_over(state, plan, release)
     }
 
     /// The link condition: what is next to both ends is exactly what the edge's faces span
@@ -117,9 +123,50 @@ impl Guard {
         true
     }
 
+    /// Where the surface is no surface, the link condition does not apply. Every edge whose faces
+    /// change has an end at the collapse, so its faces can be counted before and after: no more open,
+    /// non-manifold or inconsistent edges than before, and no face twice.
+    fn makes_no_edge_worse(&mut self, state: &State, plan: &Plan) -> bool {
+        let (gone, kept) = (plan.gone, plan.kept);
+        let mut before = Vec::new();
+        let mut after = Vec::new();
+        let mut faces = Vec::new();
+        let mut edge_faces = 0;
+        for (ring, own, other) in [(&self.ring_gone, gone, kept), (&self.ring_kept, kept, gone)] {
+            for &c in ring {
+                let (n, p) = State::others(c);
+                let (n, p) = (
+                    state.corner_point[n as usize],
+                    state.corner_point[p as usize],
+                );
+                let on_edge = n == other || p == other;
+                edge_faces += usize::from(on_edge);
+                // Out along the face's first side, in along its last.
+                if !(on_edge && own == kept && n == gone) {
+                    before.push((own, n, true));
+                }
+                if !(on_edge && own == kept && p == gone) {
+                    before.push((own, p, false));
+                }
+                if !on_edge {
+                    after.push((kept, n, true));
+                    after.push((kept, p, false));
+                    faces.push((n.min(p), n.max(p)));
+                }
+            }
+        }
+        faces.sort_unstable();
+        edge_faces > 0
+            && faces.windows(2).all(|w| w[0] != w[1])
+            && tally(&mut after)
+                .iter()
+                .zip(tally(&mut before))
+                .all(|(a, b)| *a <= b)
+    }
+
     /// Every wedge at a point that goes or moves must know its new UV.
-    fn covers_wedges(&self, state: &State, plan: &Plan, release: bool) -> bool {
-        let gone_covered = release
+    fn covers_wedges(&self, state: &State, plan: &Plan, release: Release) -> bool {
+        let gone_covered = release > Release::Nothing
             || self.ring_gone.iter().all(|&c| {
                 let w = state.corner_wedge[c as usize];
                 plan.merges.iter().any(|m| m.from == w)
@@ -132,13 +179,14 @@ impl Guard {
         gone_covered && kept_covered
     }
 
-    fn turns_nothing_over(&self, state: &State, plan: &Plan) -> bool {
+    fn turns_nothing_over(&self, state: &State, plan: &Plan, release: Release) -> bool {
+        let folded = release == Release::Lines || self.uv_is_folded(state);
         let fine = |c: u32, own: u32, other: u32| {
             let (n, p) = State::others(c);
             if state.corner_point[n as usize] == other || state.corner_point[p as usize] == other {
                 return true; // goes with the collapse
             }
-            face_stays_upright(state, plan, c, own)
+            face_stays_upright(state, plan, c, own, !folded)
         };
         self.ring_gone
             .iter()
@@ -151,8 +199,41 @@ impl Guard {
     }
 }
 
+impl Guard {
+    /// True when the UVs around the collapse run both ways already (folds of a projected scan):
+    /// then no collapse could keep every sign, and none makes it worse.
+    fn uv_is_folded(&self, state: &State) -> bool {
+        if state.uv.is_empty() {
+            return false;
+        }
+        let (mut left, mut right) = (false, false);
+        for &c in self.ring_gone.iter().chain(&self.ring_kept) {
+            let (n, p) = State::others(c);
+            let at = uv_of(state, c);
+            let sign = (uv_of(state, n) - at).perp_dot(uv_of(state, p) - at);
+            left |= sign > 0.0;
+            right |= sign < 0.0;
+        }
+        left && right
+    }
+}
+
+/// Open, non-manifold and inconsistent edges among sides given as (end, end, runs outward).
+fn tally(sides: &mut [(u32, u32, bool)]) -> [usize; 3] {
+    sides.sort_unstable();
+    let mut counts = [0; 3];
+    for edge in sides.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)) {
+        match edge {
+            [_] => counts[0] += 1,
+            [a, b] => counts[2] += usize::from(a.2 == b.2),
+            _ => counts[1] += 1,
+        }
+    }
+    counts
+}
+
 /// Checks the face of corner `c` (at point `own`) before and after its corner goes to the new place.
-fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32) -> bool {
+fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32, watch_uv: bool) -> bool {
     let (n, p) = State::others(c);
     let (pn, pp) = (state.corner_place(n), state.corner_place(p));
     let old = [state.place[own as usize], pn, pp];
@@ -170,7 +251,7 @@ fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32) -> bool {
     if !agrees_with_source(state, [c, n, p], vector_new.as_vec3()) {
         return false;
     }
-    if state.uv.is_empty() {
+    if state.uv.is_empty() || !watch_uv {
         return true;
     }
     let wedge = state.corner_wedge[c as usize];
@@ -268,6 +349,7 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
     state.quadric[kept] += form;
     state.place[kept] = plan.place;
     state.on_border[kept] |= state.on_border[gone];
+    state.complex[kept] |= state.complex[gone];
     state.version[kept] += 1;
     state.version[gone] += 1;
 }

@@ -37,44 +37,74 @@ pub struct Plan {
     pub merges: Vec<WedgeMerge>,
 }
 
+/// What may give way when nothing else is left, one after the other.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Release {
+    /// Nothing gives way.
+    Nothing,
+    /// Corners may go along their lines.
+    Corners,
+    /// Lines may be crossed; UVs stretch there.
+    Lines,
+}
+
 /// Plans the collapse of the edge between `a` and `b`, whose faces have the corners `spokes` (at
-/// `a`, at `b`). `release` lets corners go along their lines. Fills `plan` and returns true, or
-/// returns false when features forbid it.
+/// `a`, at `b`). Fills `plan` and returns true, or returns false when features forbid it that
+/// `release` does not give up.
 pub fn plan(
     state: &State,
     a: u32,
     b: u32,
     spokes: &[(u32, u32)],
-    release: bool,
+    release: Release,
     plan: &mut Plan,
 ) -> bool {
-    use Class::{Corner, Fixed, Inside, Line};
+    use Class::{Corner, Inside, Line};
     let on_line = state.is_line(spokes);
     let (class_a, class_b) = (state.class[a as usize], state.class[b as usize]);
+    let corners = release >= Release::Corners && on_line;
     match (class_a, class_b) {
-        (Inside, Inside) if !on_line => best(state, a, b, spokes, true, plan),
-        (Inside, _) if !on_line => best(state, a, b, spokes, false, plan),
-        (_, Inside) if !on_line => best(state, b, a, &flipped(spokes), false, plan),
-        (Line, Line) if on_line => best(state, a, b, spokes, true, plan),
-        (Line, Corner | Fixed) if on_line => best(state, a, b, spokes, false, plan),
-        (Corner | Fixed, Line) if on_line => best(state, b, a, &flipped(spokes), false, plan),
-        (Corner, Fixed | Line | Inside) | (Line, Inside) if release && on_line => {
-            best(state, a, b, spokes, false, plan)
-        }
-        (Fixed | Line | Inside, Corner) | (Inside, Line) if release && on_line => {
-            best(state, b, a, &flipped(spokes), false, plan)
-        }
-        (Corner, Corner) if release && on_line => {
-            let mut other = Plan::default();
-            let there = best(state, a, b, spokes, false, plan);
-            let back = best(state, b, a, &flipped(spokes), false, &mut other);
-            if back && (!there || other.cost < plan.cost) {
-                *plan = other;
-            }
-            there || back
-        }
+        (Inside, Inside) if !on_line => best(state, a, b, spokes, Kept::Moves, plan),
+        (Inside, _) if !on_line => best(state, a, b, spokes, Kept::Stays, plan),
+        (_, Inside) if !on_line => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
+        (Line, Line) if on_line => best(state, a, b, spokes, Kept::Moves, plan),
+        (Line, Corner) if on_line => best(state, a, b, spokes, Kept::Stays, plan),
+        (Corner, Line) if on_line => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
+        (Line, Inside) if corners => best(state, a, b, spokes, Kept::Stays, plan),
+        (Inside, Line) if corners => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
+        (Corner, _) | (_, Corner) if corners => cheaper_way(state, a, b, spokes, Kept::Stays, plan),
+        _ if release == Release::Lines => cheaper_way(state, a, b, spokes, Kept::StaysAnyhow, plan),
         _ => false,
     }
+}
+
+/// Plans the collapse both ways and keeps the cheaper.
+fn cheaper_way(
+    state: &State,
+    a: u32,
+    b: u32,
+    spokes: &[(u32, u32)],
+    keeps: Kept,
+    plan: &mut Plan,
+) -> bool {
+    let mut other = Plan::default();
+    let there = best(state, a, b, spokes, keeps, plan);
+    let back = best(state, b, a, &flipped(spokes), keeps, &mut other);
+    if back && (!there || other.cost < plan.cost) {
+        *plan = other;
+    }
+    there || back
+}
+
+/// What becomes of the point that stays.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kept {
+    /// It goes to the best place.
+    Moves,
+    /// It stays where it is.
+    Stays,
+    /// The same, even if the wedges at both ends do not answer each other.
+    StaysAnyhow,
 }
 
 fn flipped(spokes: &[(u32, u32)]) -> Vec<(u32, u32)> {
@@ -87,9 +117,10 @@ fn best(
     gone: u32,
     kept: u32,
     spokes: &[(u32, u32)],
-    moves: bool,
+    keeps: Kept,
     plan: &mut Plan,
 ) -> bool {
+    let moves = keeps == Kept::Moves;
     plan.merges.clear();
     for &(cg, ck) in spokes {
         let (from, into) = (
@@ -97,7 +128,7 @@ fn best(
             state.corner_wedge[ck as usize],
         );
         match plan.merges.iter().find(|m| m.from == from) {
-            Some(m) if m.into == into => continue,
+            Some(m) if m.into == into || keeps == Kept::StaysAnyhow => continue,
             Some(_) => return false,
             None if moves && plan.merges.iter().any(|m| m.into == into) => return false,
             None => plan.merges.push(WedgeMerge {

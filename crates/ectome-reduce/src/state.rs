@@ -111,6 +111,8 @@ pub struct State {
     pub class: Vec<Class>,
     /// The point is on an open border.
     pub on_border: Vec<bool>,
+    /// The surface is no surface there.
+    pub complex: Vec<bool>,
     /// Any living corner of each point, or [`NONE`].
     pub first: Vec<u32>,
     /// Raised whenever a point's error or place changes.
@@ -176,6 +178,7 @@ impl State {
             quadric: vec![Quadric::default(); n],
             class: features.class,
             on_border: features.on_border,
+            complex: features.complex,
             first: vec![NONE; n],
             version: vec![0; n],
             next: vec![NONE; mesh.corners.len()],
@@ -277,7 +280,7 @@ impl State {
         for (spoke, e) in spokes.iter_mut().zip(edge) {
             *spoke = self.corner_pair(e.corner, edge[0].low);
         }
-        if edge.len() == 2 && !self.is_line(&spokes) {
+        if edge.len() > 2 || (edge.len() == 2 && !self.is_line(&spokes)) {
             return;
         }
         let weight = if edge.len() == 1 {
@@ -310,13 +313,16 @@ impl State {
 
     /// True when an edge, given by its faces' corners at both ends, is on a line.
     pub fn is_line(&self, spokes: &[(u32, u32)]) -> bool {
-        let [first, second] = spokes else {
+        let [first, others @ ..] = spokes else {
             return true;
         };
         let wedge = |c: u32| self.corner_wedge[c as usize];
-        wedge(first.0) != wedge(second.0)
-            || wedge(first.1) != wedge(second.1)
-            || self.face_run[first.0 as usize / 3] != self.face_run[second.0 as usize / 3]
+        others.is_empty()
+            || others.iter().any(|other| {
+                wedge(first.0) != wedge(other.0)
+                    || wedge(first.1) != wedge(other.1)
+                    || self.face_run[first.0 as usize / 3] != self.face_run[other.0 as usize / 3]
+            })
     }
 
     /// Collects the living corners of a point and forgets the dead.

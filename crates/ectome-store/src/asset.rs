@@ -1,0 +1,259 @@
+//! Assets, their files and parts.
+
+use ectome_recipe::Inspection;
+use sqlx::{Row, mysql::MySqlRow};
+
+use crate::{Store, StoreError};
+
+/// A file as it came in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SourceFile {
+    /// Its name.
+    pub name: String,
+    /// Its blob.
+    pub blob: String,
+    /// Its size.
+    pub bytes: u64,
+}
+
+/// How far an asset is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AssetState {
+    /// Intake has not finished.
+    Arriving,
+    /// It can be cut.
+    Ready,
+    /// Intake failed.
+    Failed,
+}
+
+/// An asset.
+#[derive(Clone, Debug)]
+pub struct Asset {
+    /// Row.
+    pub id: u64,
+    /// What a person calls it.
+    pub name: String,
+    /// The row of its brief.
+    pub brief: u64,
+    /// The content hash of its files together.
+    pub source: String,
+    /// What intake found.
+    pub inspection: Option<Inspection>,
+    /// The blob of its picture.
+    pub picture: Option<String>,
+    /// The blob of the source as the stage shows it: a GLB of triangles.
+    pub stage: Option<String>,
+    /// Why intake failed.
+    pub fault: Option<String>,
+}
+
+impl Asset {
+    /// How far it is.
+    pub fn state(&self) -> AssetState {
+        match (&self.inspection, &self.fault) {
+            (_, Some(_)) => AssetState::Failed,
+            (Some(_), None) => AssetState::Ready,
+            (None, None) => AssetState::Arriving,
+        }
+    }
+
+    fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
+        let inspection: Option<String> = row.try_get("inspection")?;
+        Ok(Self {
+            id: row.try_get("id")?,
+            name: row.try_get("name")?,
+            brief: row.try_get("brief")?,
+            source: row.try_get("source")?,
+            inspection: inspection
+                .map(|text| serde_json::from_str(&text))
+                .transpose()
+                .map_err(|e| StoreError::stored("inspection", e))?,
+            picture: row.try_get("picture")?,
+            stage: row.try_get("stage")?,
+            fault: row.try_get("fault")?,
+        })
+    }
+}
+
+/// What intake leaves behind.
+pub struct IntakeResult {
+    /// What it found.
+    pub inspection: Inspection,
+    /// The blob of the picture.
+    pub picture: String,
+    /// The blob of the source as the stage shows it.
+    pub stage: String,
+}
+
+/// The content hash of files together: names and contents, in order.
+pub fn source_hash(files: &[SourceFile]) -> String {
+    let mut hasher = blake3::Hasher::new();
+    for file in files {
+        hasher.update(file.name.as_bytes());
+        hasher.update(&[0]);
+        hasher.update(file.blob.as_bytes());
+        hasher.update(&[0]);
+    }
+    hasher.finalize().to_hex().to_string()
+}
+
+impl Store {
+    /// Adds an asset with its files and queues its intake. Returns the asset's row.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn add_asset(
+        &self,
+        name: &str,
+        brief: u64,
+        files: &[SourceFile],
+    ) -> Result<u64, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let id = sqlx::query("INSERT INTO assets (name, brief, source) VALUES (?, ?, ?)")
+            .bind(name)
+            .bind(brief)
+            .bind(source_hash(files))
+            .execute(&mut *tx)
+            .await?
+            .last_insert_id();
+        for (position, file) in files.iter().enumerate() {
+            sqlx::query(
+                "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
+            )
+            .bind(id)
+            .bind(position as u32)
+            .bind(&file.name)
+            .bind(&file.blob)
+            .bind(file.bytes)
+            .execute(&mut *tx)
+            .await?;
+        }
+        sqlx::query("INSERT INTO work (kind, asset) VALUES ('intake', ?)")
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(id)
+    }
+
+    /// All assets, latest first.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn assets(&self) -> Result<Vec<Asset>, StoreError> {
+        sqlx::query("SELECT * FROM assets ORDER BY id DESC")
+            .fetch_all(&self.pool)
+            .await?
+            .iter()
+            .map(Asset::from_row)
+            .collect()
+    }
+
+    /// One asset.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] and others.
+    pub async fn asset(&self, id: u64) -> Result<Asset, StoreError> {
+        let row = sqlx::query("SELECT * FROM assets WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| StoreError::missing("asset", id))?;
+        Asset::from_row(&row)
+    }
+
+    /// The files an asset came in.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn source_files(&self, asset: u64) -> Result<Vec<SourceFile>, StoreError> {
+        sqlx::query(
+            "SELECT name, blob_key, bytes FROM source_files WHERE asset = ? ORDER BY position",
+        )
+        .bind(asset)
+        .fetch_all(&self.pool)
+        .await?
+        .iter()
+        .map(|row| {
+            Ok(SourceFile {
+                name: row.try_get("name")?,
+                blob: row.try_get("blob_key")?,
+                bytes: row.try_get("bytes")?,
+            })
+        })
+        .collect()
+    }
+
+    /// Gives an asset another brief.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn set_brief(&self, asset: u64, brief: u64) -> Result<(), StoreError> {
+        sqlx::query("UPDATE assets SET brief = ? WHERE id = ?")
+            .bind(brief)
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Takes an asset off the shelf with everything that hangs on it. Blobs stay: others may share
+    /// them.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn remove_asset(&self, asset: u64) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM assets WHERE id = ?")
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    pub(crate) async fn finish_intake(
+        &self,
+        asset: u64,
+        result: &IntakeResult,
+    ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query("DELETE FROM parts WHERE asset = ?")
+            .bind(asset)
+            .execute(&mut *tx)
+            .await?;
+        for (position, object) in result.inspection.objects.iter().enumerate() {
+            sqlx::query(
+                "INSERT INTO parts (asset, position, name, triangles, materials) VALUES (?, ?, ?, ?, ?)",
+            )
+            .bind(asset)
+            .bind(position as u32)
+            .bind(object.name.chars().take(400).collect::<String>())
+            .bind(object.triangles as u64)
+            .bind(object.materials.join(", "))
+            .execute(&mut *tx)
+            .await?;
+        }
+        let inspection = serde_json::to_string(&result.inspection)
+            .map_err(|e| StoreError::stored("inspection", e))?;
+        sqlx::query(
+            "UPDATE assets SET inspection = ?, picture = ?, stage = ?, fault = NULL WHERE id = ?",
+        )
+        .bind(inspection)
+        .bind(&result.picture)
+        .bind(&result.stage)
+        .bind(asset)
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    pub(crate) async fn fail_intake(&self, asset: u64, fault: &str) -> Result<(), StoreError> {
+        sqlx::query("UPDATE assets SET fault = ? WHERE id = ?")
+            .bind(fault)
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+}

@@ -1,0 +1,298 @@
+//! The queue of work.
+//!
+//! A worker takes the oldest row that nobody holds with `SELECT … FOR UPDATE SKIP LOCKED`, so that
+//! several workers never wait for each other, and leases it for a few seconds. A heartbeat renews the
+//! lease and carries the progress. A row whose lease ran out belongs to a worker that died; the next
+//! one takes it again.
+
+use sqlx::{Row, mysql::MySqlRow};
+
+use crate::{Store, StoreError};
+
+/// Seconds a lease lasts without a heartbeat.
+pub const LEASE_SECONDS: u32 = 10;
+/// How often a piece of work may kill its worker before it is given up.
+pub const MOST_ATTEMPTS: u32 = 3;
+
+/// What kind of work it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// Reads and inspects a source.
+    Intake,
+    /// Makes a candidate.
+    Cut,
+}
+
+/// How far it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum State {
+    /// Nobody has taken it.
+    Queued,
+    /// A worker holds it.
+    Running,
+    /// It is done.
+    Done,
+    /// It failed.
+    Failed,
+    /// Somebody stopped it.
+    Stopped,
+}
+
+impl State {
+    /// The word in rows and pages.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Queued => "queued",
+            Self::Running => "running",
+            Self::Done => "done",
+            Self::Failed => "failed",
+            Self::Stopped => "stopped",
+        }
+    }
+
+    /// True when nothing more will happen to it.
+    pub fn is_over(self) -> bool {
+        matches!(self, Self::Done | Self::Failed | Self::Stopped)
+    }
+}
+
+/// A piece of work.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Work {
+    /// Row.
+    pub id: u64,
+    /// What kind.
+    pub kind: Kind,
+    /// The asset it is for.
+    pub asset: u64,
+    /// The asset's name.
+    pub asset_name: String,
+    /// The candidate it makes.
+    pub candidate: Option<String>,
+    /// The candidate's target.
+    pub target: Option<u64>,
+    /// How far it is.
+    pub state: State,
+    /// The fraction done, 0–1.
+    pub fraction: f32,
+    /// What it is doing, in words.
+    pub stage: String,
+    /// Why it failed.
+    pub fault: Option<String>,
+    /// How often it was taken.
+    pub attempts: u32,
+    /// Seconds since it was taken, until it ended.
+    pub seconds: Option<f64>,
+}
+
+impl Work {
+    fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
+        let kind: String = row.try_get("kind")?;
+        let state: String = row.try_get("state")?;
+        Ok(Self {
+            id: row.try_get("id")?,
+            kind: if kind == "intake" {
+                Kind::Intake
+            } else {
+                Kind::Cut
+            },
+            asset: row.try_get("asset")?,
+            asset_name: row.try_get("asset_name")?,
+            candidate: row.try_get("candidate")?,
+            target: row.try_get("target")?,
+            state: match state.as_str() {
+                "queued" => State::Queued,
+                "running" => State::Running,
+                "done" => State::Done,
+                "stopped" => State::Stopped,
+                _ => State::Failed,
+            },
+            fraction: row.try_get("fraction")?,
+            stage: row.try_get("stage")?,
+            fault: row.try_get("fault")?,
+            attempts: row.try_get("attempts")?,
+            seconds: row.try_get("seconds")?,
+        })
+    }
+
+    /// What it does, in words.
+    pub fn title(&self) -> String {
+        match (self.kind, self.target) {
+            (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
+            (Kind::Cut, Some(n)) => format!("Cut {} to {n}", self.asset_name),
+            (Kind::Cut, None) => format!("Cut {}", self.asset_name),
+        }
+    }
+}
+
+impl Store {
+    /// The latest work, newest first.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn latest_work(&self, count: u32) -> Result<Vec<Work>, StoreError> {
+        sqlx::query(
+            "SELECT w.*, a.name AS asset_name, c.target, \
+             CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
+             AS seconds FROM work w JOIN assets a ON a.id = w.asset \
+             LEFT JOIN candidates c ON c.hash = w.candidate ORDER BY w.id DESC LIMIT ?",
+        )
+        .bind(count)
+        .fetch_all(&self.pool)
+        .await?
+        .iter()
+        .map(Work::from_row)
+        .collect()
+    }
+
+    /// Takes the oldest work that nobody holds.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn take_work(&self, worker: &str) -> Result<Option<Work>, StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let row = sqlx::query(
+            "SELECT w.*, a.name AS asset_name, c.target, CAST(NULL AS DOUBLE) AS seconds \
+             FROM work w JOIN assets a ON a.id = w.asset LEFT JOIN candidates c ON c.hash = w.candidate \
+             WHERE w.state = 'queued' OR (w.state = 'running' AND w.lease_until < NOW(6)) \
+             ORDER BY w.id LIMIT 1 FOR UPDATE SKIP LOCKED",
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        let Some(row) = row else {
+            return Ok(None);
+        };
+        let mut work = Work::from_row(&row)?;
+        sqlx::query(
+            "UPDATE work SET state = 'running', worker = ?, attempts = attempts + 1, fraction = 0, \
+             lease_until = NOW(6) + INTERVAL ? SECOND, started = NOW(6) WHERE id = ?",
+        )
+        .bind(worker)
+        .bind(LEASE_SECONDS)
+        .bind(work.id)
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        work.attempts += 1;
+        Ok(Some(work))
+    }
+
+    /// Renews the lease and records progress. Returns false when the work should stop: somebody
+    /// asked, or the lease was lost.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn heartbeat(
+        &self,
+        work: &Work,
+        worker: &str,
+        fraction: f32,
+        stage: &str,
+    ) -> Result<bool, StoreError> {
+        sqlx::query(
+            "UPDATE work SET fraction = ?, stage = ?, lease_until = NOW(6) + INTERVAL ? SECOND \
+             WHERE id = ? AND worker = ? AND attempts = ? AND state = 'running'",
+        )
+        .bind(fraction)
+        .bind(stage)
+        .bind(LEASE_SECONDS)
+        .bind(work.id)
+        .bind(worker)
+        .bind(work.attempts)
+        .execute(&self.pool)
+        .await?;
+        let row = sqlx::query(
+            "SELECT COUNT(*) AS held FROM work WHERE id = ? AND worker = ? AND attempts = ? \
+             AND state = 'running' AND NOT stop_asked",
+        )
+        .bind(work.id)
+        .bind(worker)
+        .bind(work.attempts)
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(row.try_get::<i64, _>("held")? > 0)
+    }
+
+    /// Ends work that `worker` holds.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn end_work(
+        &self,
+        work: &Work,
+        worker: &str,
+        state: State,
+        fault: Option<&str>,
+    ) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE work SET state = ?, fault = ?, fraction = IF(? = 'done', 1, fraction), stage = '', \
+             finished = NOW(6), lease_until = NULL WHERE id = ? AND worker = ? AND attempts = ? \
+             AND state = 'running'",
+        )
+        .bind(state.word())
+        .bind(fault)
+        .bind(state.word())
+        .bind(work.id)
+        .bind(worker)
+        .bind(work.attempts)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Asks for work to stop. Queued work stops at once.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn stop_work(&self, id: u64) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query(
+            "UPDATE work SET stop_asked = TRUE WHERE id = ? AND state IN ('queued', 'running')",
+        )
+        .bind(id)
+        .execute(&mut *tx)
+        .await?;
+        let stopped = sqlx::query(
+            "UPDATE work SET state = 'stopped', finished = NOW(6) WHERE id = ? AND state = 'queued'",
+        )
+        .bind(id)
+        .execute(&mut *tx)
+        .await?
+        .rows_affected();
+        if stopped > 0 {
+            sqlx::query(
+                "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
+                 c.fault = 'The work was stopped before it began.' \
+                 WHERE w.id = ? AND c.state = 'waiting'",
+            )
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+            sqlx::query(
+                "UPDATE assets a JOIN work w ON w.asset = a.id SET a.fault = \
+                 'The intake was stopped. Drop the file again.' WHERE w.id = ? AND w.kind = 'intake'",
+            )
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Lets go of everything `worker` held: it has just been started, so whatever ran under its name
+    /// before is dead.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn release_leases(&self, worker: &str) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE work SET lease_until = NOW(6) - INTERVAL 1 SECOND \
+             WHERE state = 'running' AND worker = ?",
+        )
+        .bind(worker)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+}

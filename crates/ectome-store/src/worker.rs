@@ -1,0 +1,254 @@
+//! Takes work and does it.
+
+use std::{
+    panic::{AssertUnwindSafe, catch_unwind},
+    time::Duration,
+};
+
+use bytes::Bytes;
+use ectome_formats::{FileSet, glb};
+use ectome_mesh::Progress;
+use ectome_recipe::{EngineError, Inspection, Outcome, Recipe, engine, picture};
+use tokio::sync::watch;
+
+use crate::{
+    Store, StoreError,
+    asset::IntakeResult,
+    candidate::CutResult,
+    work::{Kind, MOST_ATTEMPTS, State, Work},
+};
+
+/// How often an idle worker looks for work.
+const IDLE: Duration = Duration::from_millis(250);
+/// How often a busy one reports.
+const BEAT: Duration = Duration::from_millis(400);
+/// Size of pictures on the shelf.
+const PICTURE: (u32, u32) = (640, 480);
+
+/// What kernel work hands back: a mesh for the stage and what belongs to its kind.
+enum Made {
+    Intake {
+        inspection: Box<Inspection>,
+        picture: Vec<u8>,
+        stage: Vec<u8>,
+    },
+    Cut {
+        outcome: Box<Outcome>,
+        mesh: Vec<u8>,
+    },
+}
+
+/// Works until `stop` turns true. `name` must be this worker's alone.
+pub async fn run(store: Store, name: String, mut stop: watch::Receiver<bool>) {
+    if let Err(error) = store.release_leases(&name).await {
+        tracing::error!(%error, "leases could not be released");
+    }
+    while !*stop.borrow() {
+        let idle = match store.take_work(&name).await {
+            Ok(Some(work)) => {
+                if let Err(error) = one(&store, &name, &work, &stop).await {
+                    tracing::error!(work = work.id, %error, "work could not be recorded");
+                }
+                false
+            }
+            Ok(None) => true,
+            Err(error) => {
+                tracing::error!(%error, "no work could be taken");
+                true
+            }
+        };
+        if idle {
+            tokio::select! {
+                () = tokio::time::sleep(IDLE) => {}
+                _ = stop.changed() => {}
+            }
+        }
+    }
+}
+
+async fn one(
+    store: &Store,
+    name: &str,
+    work: &Work,
+    stop: &watch::Receiver<bool>,
+) -> Result<(), StoreError> {
+    if work.attempts > MOST_ATTEMPTS {
+        let fault = format!(
+            "Ectome stopped {MOST_ATTEMPTS} times while doing this, most likely for want of memory. \
+             Try a smaller source."
+        );
+        fail(store, work, &fault).await?;
+        return store
+            .end_work(work, name, State::Failed, Some(&fault))
+            .await;
+    }
+    let recipe = match &work.candidate {
+        Some(hash) => store.recipe(hash).await?,
+        None => Recipe::intake(&store.asset(work.asset).await?.source),
+    };
+    let mut files: Vec<(String, Bytes)> = Vec::new();
+    for file in store.source_files(work.asset).await? {
+        files.push((file.name, store.blobs.get(&file.blob).await?));
+    }
+
+    // Kernel work runs on a thread of its own; this task only watches it.
+    let progress = Progress::new();
+    let kernel = {
+        let (progress, kind) = (progress.clone(), work.kind);
+        tokio::task::spawn_blocking(move || {
+            catch_unwind(AssertUnwindSafe(|| {
+                kernel(kind, &recipe, &files, &progress)
+            }))
+        })
+    };
+    tokio::pin!(kernel);
+    let mut shutting_down = false;
+    let result = loop {
+        tokio::select! {
+            result = &mut kernel => break result,
+            () = tokio::time::sleep(BEAT) => {
+                if *stop.borrow() && !shutting_down {
+                    shutting_down = true;
+                    progress.cancel();
+                }
+                let held = store
+                    .heartbeat(work, name, progress.fraction(), &progress.current_stage())
+                    .await?;
+                if !held {
+                    progress.cancel();
+                }
+            }
+        }
+    };
+    if shutting_down {
+        // The row stays as it is; the next start takes it again.
+        return store.release_leases(name).await;
+    }
+    match result {
+        Ok(Ok(Ok(made))) => {
+            if store.heartbeat(work, name, 1.0, "Storing").await? {
+                record(store, work, made).await?;
+                return store.end_work(work, name, State::Done, None).await;
+            }
+            stopped(store, name, work).await
+        }
+        Ok(Ok(Err(EngineError::Cancelled(_)))) => stopped(store, name, work).await,
+        Ok(Ok(Err(error))) => {
+            let fault = sentence(&error.to_string());
+            fail(store, work, &fault).await?;
+            store
+                .end_work(work, name, State::Failed, Some(&fault))
+                .await
+        }
+        Ok(Err(_)) | Err(_) => {
+            let fault =
+                "Ectome itself failed on this source; the source is unharmed. Please report it.";
+            fail(store, work, fault).await?;
+            store.end_work(work, name, State::Failed, Some(fault)).await
+        }
+    }
+}
+
+async fn stopped(store: &Store, name: &str, work: &Work) -> Result<(), StoreError> {
+    fail(
+        store,
+        work,
+        "The work was stopped. Ask for it again to start over.",
+    )
+    .await?;
+    store.end_work(work, name, State::Stopped, None).await
+}
+
+async fn fail(store: &Store, work: &Work, fault: &str) -> Result<(), StoreError> {
+    match &work.candidate {
+        Some(hash) => store.fail_cut(hash, fault).await,
+        None => store.fail_intake(work.asset, fault).await,
+    }
+}
+
+async fn record(store: &Store, work: &Work, made: Made) -> Result<(), StoreError> {
+    match made {
+        Made::Intake {
+            inspection,
+            picture,
+            stage,
+        } => {
+            let result = IntakeResult {
+                inspection: *inspection,
+                picture: store.blobs.put(picture).await?,
+                stage: store.blobs.put(stage).await?,
+            };
+            store.finish_intake(work.asset, &result).await
+        }
+        Made::Cut { outcome, mesh } => {
+            let mesh_blob = store.blobs.put(mesh).await?;
+            let result = CutResult {
+                triangles: outcome.scene.mesh.triangle_count() as u64,
+                vertices: outcome.scene.mesh.vertex_count() as u64,
+                report: outcome.cut.unwrap_or_default(),
+                mesh: mesh_blob,
+            };
+            let hash = work.candidate.as_deref().unwrap_or_default();
+            store.finish_cut(hash, &result).await
+        }
+    }
+}
+
+fn kernel(
+    kind: Kind,
+    recipe: &Recipe,
+    files: &[(String, Bytes)],
+    progress: &Progress,
+) -> Result<Made, EngineError> {
+    let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
+    let naming = glb::Naming::default();
+    match kind {
+        Kind::Intake => {
+            progress.stage("Reading");
+            progress.at(0.02)?;
+            let scene = ectome_formats::read(&set)?;
+            progress.stage("Inspecting");
+            progress.at(0.4)?;
+            let inspection = Inspection::of(&scene);
+            let scene = engine::triangulated(scene);
+            progress.stage("Taking its picture");
+            progress.at(0.65)?;
+            let picture = picture::png(&scene, PICTURE.0, PICTURE.1);
+            progress.at(0.85)?;
+            let stage = glb::write(&scene, &naming)?;
+            progress.at(1.0)?;
+            Ok(Made::Intake {
+                inspection: Box::new(inspection),
+                picture,
+                stage,
+            })
+        }
+        Kind::Cut => {
+            let outcome = engine::run(recipe, &set, progress)?;
+            let mesh = glb::write(&outcome.scene, &naming)?;
+            Ok(Made::Cut {
+                outcome: Box::new(outcome),
+                mesh,
+            })
+        }
+    }
+}
+
+/// An error as a sentence: a capital first, a full stop last.
+fn sentence(text: &str) -> String {
+    let mut chars = text.chars();
+    let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
+    let mut out = first.unwrap_or_default() + chars.as_str();
+    // A file name keeps its own letters.
+    if text
+        .split_whitespace()
+        .next()
+        .is_some_and(|w| w.contains('.'))
+    {
+        out = text.to_owned();
+    }
+    if !out.ends_with(['.', '?', '!']) {
+        out.push('.');
+    }
+    out
+}
