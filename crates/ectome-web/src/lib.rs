@@ -1,1 +1,27 @@
-//! stub
+//! Pages, partials, streams and what the viewer loads.
+//!
+//! Pages are rendered on the server; htmx swaps partials; progress arrives by server-sent events. Every
+//! page works at a plain URL and after a reload. JavaScript shows, and decides nothing.
+//!
+//! | module | what it serves |
+//! |---|---|
+//! | [`app`] | the routes and what every answer passes through |
+//! | `shelf`, `asset_page`, `work_page` | the pages |
+//! | `upload` | files dropped on the shelf, streamed to disk |
+//! | `parcel` | downloads: a GLB per tier, the chain as a zip |
+//! | `events` | progress |
+//! | `guard` | `Host` and `Origin`, security headers |
+
+pub mod app;
+mod asset_page;
+mod events;
+mod failure;
+mod guard;
+mod parcel;
+mod shelf;
+mod statics;
+mod upload;
+mod words;
+mod work_page;
+
+pub use app::{App, router, serve};

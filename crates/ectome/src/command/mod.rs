@@ -5,6 +5,7 @@ mod compare;
 mod cut;
 mod demo;
 mod inspect;
+mod serve;
 
 use std::path::PathBuf;
 
@@ -32,6 +33,12 @@ pub enum Failure {
     /// A brief is broken.
     #[error(transparent)]
     Brief(#[from] ectome_recipe::BriefError),
+    /// The store refused.
+    #[error(transparent)]
+    Store(#[from] ectome_store::StoreError),
+    /// The server could not run.
+    #[error("{0}")]
+    Serve(String),
     /// Meshes could not be compared.
     #[error(transparent)]
     Compare(#[from] ectome_compare::CompareError),
@@ -52,6 +59,7 @@ enum Which {
     Chain(chain::Chain),
     Compare(compare::Compare),
     Demo(demo::Demo),
+    Serve(serve::Serve),
 }
 
 impl Command {
@@ -63,6 +71,7 @@ impl Command {
             Which::Chain(command) => command.run(),
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
+            Which::Serve(command) => command.run(),
         }
     }
 }

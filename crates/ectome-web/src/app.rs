@@ -1,0 +1,72 @@
+//! The routes.
+
+use std::{path::PathBuf, sync::Arc};
+
+use axum::{
+    Router,
+    extract::DefaultBodyLimit,
+    middleware,
+    routing::{get, post},
+};
+use ectome_store::Store;
+use tokio::net::TcpListener;
+use tower_http::compression::{
+    CompressionLayer,
+    predicate::{DefaultPredicate, NotForContentType, Predicate},
+};
+
+use crate::{asset_page, events, failure, guard, parcel, shelf, statics, upload, work_page};
+
+/// What every handler needs.
+#[derive(Clone)]
+pub struct App {
+    /// Rows and blobs.
+    pub store: Store,
+    /// Where uploads lie until they are complete.
+    pub incoming: Arc<PathBuf>,
+    /// The largest upload, in bytes.
+    pub upload_limit: u64,
+    /// The port the server answers on; `Host` must name it.
+    pub port: u16,
+}
+
+/// All routes of the application.
+pub fn router(app: App) -> Router {
+    // Meshes are compressed badly and often; pages, styles and scripts well and rarely.
+    let worth_it = DefaultPredicate::new().and(NotForContentType::const_new("model/gltf-binary"));
+    Router::new()
+        .route("/", get(shelf::page))
+        .route("/shelf/cards", get(shelf::cards))
+        .route(
+            "/assets",
+            post(upload::receive).layer(DefaultBodyLimit::disable()),
+        )
+        .route("/assets/{id}", get(asset_page::default_step))
+        .route("/assets/{id}/{step}", get(asset_page::page))
+        .route("/assets/{id}/{step}/panel", get(asset_page::panel))
+        .route("/assets/{id}/cut", post(asset_page::cut))
+        .route("/assets/{id}/chain", post(asset_page::chain))
+        .route("/assets/{id}/brief", post(asset_page::brief))
+        .route("/assets/{id}/remove", post(asset_page::remove))
+        .route("/assets/{id}/download/{file}", get(parcel::download))
+        .route("/mesh/{blob}", get(parcel::mesh))
+        .route("/picture/{blob}", get(parcel::picture))
+        .route("/work", get(work_page::page))
+        .route("/work/list", get(work_page::list))
+        .route("/work/{id}/stop", post(work_page::stop))
+        .route("/events", get(events::stream))
+        .route("/static/{*path}", get(statics::file))
+        .route("/favicon.ico", get(statics::favicon))
+        .fallback(failure::no_such_page)
+        .layer(middleware::from_fn_with_state(app.clone(), guard::check))
+        .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
+        .with_state(app)
+}
+
+/// Answers on `listener` until the task is dropped.
+///
+/// # Errors
+/// When the listener fails.
+pub async fn serve(listener: TcpListener, app: App) -> std::io::Result<()> {
+    axum::serve(listener, router(app)).await
+}

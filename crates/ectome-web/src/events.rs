@@ -1,0 +1,102 @@
+//! Progress by server-sent events.
+//!
+//! The rows are asked, not a broadcast inside this process: work may be done by other machines.
+
+use std::{convert::Infallible, time::Duration};
+
+use axum::{
+    extract::{Query, State},
+    response::sse::{Event, KeepAlive, Sse},
+};
+use ectome_store::work::Work;
+use futures::stream::{self, Stream};
+use serde::Deserialize;
+
+use crate::{app::App, asset_page::doing};
+
+/// How often rows are asked.
+const BEAT: Duration = Duration::from_millis(350);
+
+/// What a page listens to.
+#[derive(Deserialize)]
+pub struct Listening {
+    /// One asset's page; otherwise the whole shelf.
+    asset: Option<u64>,
+}
+
+/// What was last told to a page.
+struct Told {
+    states: String,
+    progress: String,
+    first: bool,
+}
+
+/// `GET /events`: `changed` when work begins, ends or appears; `progress` while it goes on; `busy`
+/// with the number of pieces of work; `doing` with one asset's work as a partial.
+pub async fn stream(
+    State(app): State<App>,
+    Query(listening): Query<Listening>,
+) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
+    let told = Told {
+        states: String::new(),
+        progress: String::new(),
+        first: true,
+    };
+    let events = stream::unfold((app, told), move |(app, mut told)| async move {
+        loop {
+            if !told.first {
+                tokio::time::sleep(BEAT).await;
+            }
+            // A database that is gone for a moment is asked again at the next beat.
+            let work = app.store.latest_work(50).await.unwrap_or_default();
+            let events = news(&work, listening.asset, &mut told);
+            if !events.is_empty() {
+                return Some((stream::iter(events.into_iter().map(Ok)), (app, told)));
+            }
+        }
+    });
+    Sse::new(futures::StreamExt::flatten(events)).keep_alive(KeepAlive::default())
+}
+
+fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
+    let ours = |w: &&Work| asset.is_none_or(|id| w.asset == id);
+    let states: String = work
+        .iter()
+        .filter(ours)
+        .map(|w| format!("{}{} ", w.id, w.state.word()))
+        .collect();
+    let progress: String = work
+        .iter()
+        .filter(|w| !w.state.is_over())
+        .map(|w| format!("{}{:.2}{} ", w.id, w.fraction, w.stage))
+        .collect();
+    let mut events = Vec::new();
+    if states != told.states {
+        if !told.first {
+            events.push(Event::default().event("changed").data("work"));
+        }
+        told.states = states;
+    }
+    if progress != told.progress || told.first {
+        let busy = work.iter().filter(|w| !w.state.is_over()).count();
+        events.push(Event::default().event("busy").data(match busy {
+            0 => "No work".to_owned(),
+            n => format!("{n} at work"),
+        }));
+        match asset {
+            Some(id) => {
+                let html = doing(work, id).unwrap_or_default();
+                events.push(
+                    Event::default()
+                        .event("doing")
+                        .data(html.replace('\n', " ")),
+                );
+            }
+            None if !told.first => events.push(Event::default().event("progress").data("work")),
+            None => {}
+        }
+        told.progress = progress;
+    }
+    told.first = false;
+    events
+}

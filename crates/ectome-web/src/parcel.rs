@@ -1,0 +1,209 @@
+//! What is handed over: a GLB per tier, the chain as a zip. And the meshes and pictures pages load.
+
+use std::io::Write;
+
+use axum::{
+    body::Body,
+    extract::{Path, State},
+    http::{StatusCode, header},
+    response::{IntoResponse, Response},
+};
+use bytes::Bytes;
+use ectome_formats::glb;
+use ectome_recipe::{Brief, TierResult};
+use ectome_store::candidate::{CandidateState, ChainTier};
+use serde_json::json;
+use zip::{ZipWriter, write::SimpleFileOptions};
+
+use crate::{app::App, failure::Failure, words};
+
+const GLB: &str = "model/gltf-binary";
+
+/// `GET /mesh/{blob}`: a mesh for the stage.
+pub async fn mesh(State(app): State<App>, Path(blob): Path<String>) -> Result<Response, Failure> {
+    blob_response(&app, &blob, ".glb", GLB).await
+}
+
+/// `GET /picture/{blob}`: a picture for a page.
+pub async fn picture(
+    State(app): State<App>,
+    Path(blob): Path<String>,
+) -> Result<Response, Failure> {
+    blob_response(&app, &blob, ".png", "image/png").await
+}
+
+async fn blob_response(
+    app: &App,
+    name: &str,
+    extension: &str,
+    kind: &'static str,
+) -> Result<Response, Failure> {
+    let hash = name.strip_suffix(extension).unwrap_or_default();
+    let gone = || Failure::new(StatusCode::NOT_FOUND, format!("There is no file {name}."));
+    if hash.len() != 64 || !hash.bytes().all(|b| b.is_ascii_hexdigit()) {
+        return Err(gone());
+    }
+    let (stream, size) = app.store.blobs.stream(hash).await.map_err(|_| gone())?;
+    let headers = [
+        (header::CONTENT_TYPE, kind.to_owned()),
+        (header::CONTENT_LENGTH, size.to_string()),
+        (
+            header::CACHE_CONTROL,
+            "private, max-age=31536000, immutable".to_owned(),
+        ),
+    ];
+    Ok((headers, Body::from_stream(stream)).into_response())
+}
+
+/// `GET /assets/{id}/download/{file}`: `<stem>_LOD<n>.glb`, `<stem>_<number>.glb` or
+/// `<stem>_chain.zip`.
+pub async fn download(
+    State(app): State<App>,
+    Path((id, file)): Path<(u64, String)>,
+) -> Result<Response, Failure> {
+    let asset = app.store.asset(id).await?;
+    let stem = words::stem(&asset.name);
+    let missing = || {
+        Failure::new(
+            StatusCode::NOT_FOUND,
+            format!(
+                "{} has no {file} to download. Its Parcel step lists what there is.",
+                asset.name
+            ),
+        )
+    };
+    let rest = file
+        .strip_prefix(&stem)
+        .and_then(|r| r.strip_prefix('_'))
+        .ok_or_else(missing)?;
+    let chain = app.store.chain(id).await?;
+    if rest == "chain.zip" {
+        let complete = chain
+            .iter()
+            .all(|t| t.candidate.state == CandidateState::Ready);
+        if chain.is_empty() || !complete {
+            return Err(Failure::bad(format!(
+                "The chain of {} is not complete yet. Download it when every tier is made.",
+                asset.name
+            )));
+        }
+        let brief = app
+            .store
+            .briefs()
+            .await?
+            .into_iter()
+            .find(|b| b.id == asset.brief)
+            .map(|b| b.brief)
+            .ok_or_else(missing)?;
+        return Ok(attachment(
+            &file,
+            "application/zip",
+            zipped(&app, &stem, &brief, &chain).await?,
+        ));
+    }
+    let wanted = rest.strip_suffix(".glb").ok_or_else(missing)?;
+    let (blob, suffix) = if let Some(tier) = wanted.strip_prefix("LOD") {
+        let tier: u32 = tier.parse().map_err(|_| missing())?;
+        let found = chain.iter().find(|t| t.tier == tier).ok_or_else(missing)?;
+        (found.candidate.mesh.clone(), format!("_LOD{tier}"))
+    } else {
+        let number: u32 = wanted.parse().map_err(|_| missing())?;
+        let tray = app.store.tray(id).await?;
+        let found = tray
+            .into_iter()
+            .find(|c| c.number == number)
+            .ok_or_else(missing)?;
+        (found.mesh, String::new())
+    };
+    let bytes = named(&app, &blob.ok_or_else(missing)?, suffix).await?;
+    Ok(attachment(&file, GLB, bytes))
+}
+
+fn attachment(name: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
+    let headers = [
+        (header::CONTENT_TYPE, kind.to_owned()),
+        (
+            header::CONTENT_DISPOSITION,
+            format!("attachment; filename=\"{name}\""),
+        ),
+    ];
+    (headers, bytes).into_response()
+}
+
+/// A candidate's GLB with `suffix` behind its names.
+async fn named(app: &App, blob: &str, suffix: String) -> Result<Vec<u8>, Failure> {
+    let bytes = app.store.blobs.get(blob).await?;
+    if suffix.is_empty() {
+        return Ok(bytes.to_vec());
+    }
+    run_blocking(move || renamed(&bytes, suffix)).await
+}
+
+fn renamed(bytes: &Bytes, suffix: String) -> Result<Vec<u8>, Failure> {
+    let broken = |e: ectome_formats::FormatError| {
+        tracing::error!(error = %e, "a candidate cannot be read back");
+        Failure::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "A stored mesh is damaged. Cut it again.",
+        )
+    };
+    let scene = glb::read("candidate.glb", bytes).map_err(broken)?;
+    glb::write(&scene, &glb::Naming { suffix }).map_err(broken)
+}
+
+async fn zipped(
+    app: &App,
+    stem: &str,
+    brief: &Brief,
+    chain: &[ChainTier],
+) -> Result<Vec<u8>, Failure> {
+    let mut files = Vec::new();
+    let mut tiers = Vec::new();
+    for t in chain {
+        let c = &t.candidate;
+        let blob = c.mesh.clone().unwrap_or_default();
+        files.push((
+            format!("{stem}_LOD{}.glb", t.tier),
+            named(app, &blob, format!("_LOD{}", t.tier)).await?,
+        ));
+        let deviation_m = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm / 1e3);
+        let limit = brief
+            .tiers
+            .get(t.tier as usize)
+            .map_or(t.limit as usize, |b| b.triangles as usize);
+        let triangles = c.triangles.unwrap_or(0) as usize;
+        tiers.push(TierResult::judge(brief, limit, triangles, deviation_m));
+    }
+    let report = json!({ "source": stem, "brief": brief.name, "tiers": tiers });
+    let report = serde_json::to_vec_pretty(&report).unwrap_or_default();
+    files.push(("chain.json".to_owned(), report));
+    run_blocking(move || {
+        let mut zip = ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        let broken = |e: &dyn std::fmt::Display| {
+            tracing::error!(error = %e, "the zip could not be made");
+            Failure::new(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "The zip could not be made. Try again.",
+            )
+        };
+        for (name, bytes) in &files {
+            zip.start_file(name.as_str(), SimpleFileOptions::default())
+                .map_err(|e| broken(&e))?;
+            zip.write_all(bytes).map_err(|e| broken(&e))?;
+        }
+        Ok(zip.finish().map_err(|e| broken(&e))?.into_inner())
+    })
+    .await
+}
+
+async fn run_blocking<T: Send + 'static>(
+    work: impl FnOnce() -> Result<T, Failure> + Send + 'static,
+) -> Result<T, Failure> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| {
+        tracing::error!(error = %e, "work for a request failed");
+        Failure::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "Ectome failed on this request. Try again.",
+        )
+    })?
+}

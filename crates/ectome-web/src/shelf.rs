@@ -1,0 +1,132 @@
+//! The shelf: all assets.
+
+use askama::Template;
+use axum::{extract::State, response::Html};
+use ectome_recipe::Verdict;
+use ectome_store::{
+    asset::{Asset, AssetState},
+    candidate::CandidateState,
+    work::{State as WorkState, Work},
+};
+
+use crate::{app::App, failure::Failure, statics::VERSION, words};
+
+/// A tier on a card.
+struct TierChip {
+    number: u32,
+    triangles: String,
+    word: &'static str,
+    class: &'static str,
+}
+
+/// An asset on the shelf.
+struct Card {
+    id: u64,
+    name: String,
+    picture: Option<String>,
+    triangles: Option<String>,
+    objects: usize,
+    brief: String,
+    arriving: Option<Arriving>,
+    fault: Option<String>,
+    tiers: Vec<TierChip>,
+    waiting: usize,
+}
+
+/// Intake in progress.
+struct Arriving {
+    percent: u32,
+    stage: String,
+}
+
+#[derive(Template)]
+#[template(path = "shelf.html")]
+struct Page {
+    version: &'static str,
+    cards: String,
+    busy: usize,
+    limit: String,
+}
+
+#[derive(Template)]
+#[template(path = "shelf_cards.html")]
+struct Cards {
+    cards: Vec<Card>,
+}
+
+/// `GET /`
+pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
+    let work = app.store.latest_work(50).await?;
+    let busy = work.iter().filter(|w| !w.state.is_over()).count();
+    let page = Page {
+        version: *VERSION,
+        cards: render_cards(&app, &work).await?,
+        busy,
+        limit: words::bytes(app.upload_limit),
+    };
+    Ok(Html(page.render()?))
+}
+
+/// `GET /shelf/cards`
+pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
+    let work = app.store.latest_work(50).await?;
+    Ok(Html(render_cards(&app, &work).await?))
+}
+
+async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
+    let briefs = app.store.briefs().await?;
+    let mut cards = Vec::new();
+    for asset in app.store.assets().await? {
+        let chain = app.store.chain(asset.id).await?;
+        let tiers = chain
+            .iter()
+            .filter(|t| t.candidate.state == CandidateState::Ready)
+            .map(|t| {
+                let triangles = t.candidate.triangles.unwrap_or(0);
+                let verdict = Verdict::of(triangles as usize, t.limit as usize);
+                let (word, _, class) = words::standing(verdict.standing);
+                TierChip {
+                    number: t.tier,
+                    triangles: words::grouped(triangles),
+                    word,
+                    class,
+                }
+            })
+            .collect();
+        cards.push(Card {
+            id: asset.id,
+            picture: asset.picture.clone(),
+            triangles: asset
+                .inspection
+                .as_ref()
+                .map(|i| words::grouped(i.triangles as u64)),
+            objects: asset.inspection.as_ref().map_or(0, |i| i.objects.len()),
+            brief: briefs
+                .iter()
+                .find(|b| b.id == asset.brief)
+                .map_or_else(String::new, |b| b.brief.name.clone()),
+            arriving: arriving(&asset, work),
+            fault: asset.fault.clone(),
+            waiting: chain
+                .iter()
+                .filter(|t| t.candidate.state == CandidateState::Waiting)
+                .count(),
+            tiers,
+            name: asset.name,
+        });
+    }
+    Ok(Cards { cards }.render()?)
+}
+
+fn arriving(asset: &Asset, work: &[Work]) -> Option<Arriving> {
+    if asset.state() != AssetState::Arriving {
+        return None;
+    }
+    let work = work
+        .iter()
+        .find(|w| w.asset == asset.id && w.state == WorkState::Running);
+    Some(Arriving {
+        percent: work.map_or(0, |w| (w.fraction * 100.0) as u32),
+        stage: work.map_or_else(|| "Waiting its turn".to_owned(), |w| w.stage.clone()),
+    })
+}

@@ -1,0 +1,113 @@
+//! Figures and standings as the pages write them.
+
+use ectome_recipe::Standing;
+
+/// Digits in groups of three, set apart by thin spaces: 1 204 518.
+pub fn grouped(n: impl TryInto<u64>) -> String {
+    let digits = n.try_into().unwrap_or(0).to_string();
+    let mut out = String::new();
+    for (i, d) in digits.chars().enumerate() {
+        if i > 0 && (digits.len() - i).is_multiple_of(3) {
+            out.push('\u{2009}');
+        }
+        out.push(d);
+    }
+    out
+}
+
+/// A length in the unit that suits it.
+pub fn length(mm: f64) -> String {
+    match mm {
+        mm if mm >= 1000.0 => format!("{:.2} m", mm / 1000.0),
+        mm if mm >= 100.0 => format!("{mm:.0} mm"),
+        mm if mm >= 1.0 => format!("{mm:.1} mm"),
+        mm if mm >= 0.001 => format!("{:.0} µm", mm * 1000.0),
+        _ => "0".to_owned(),
+    }
+}
+
+/// A distance from the eye.
+pub fn distance(m: f64) -> String {
+    if m >= 10.0 {
+        format!("{m:.0} m")
+    } else {
+        format!("{m:.1} m")
+    }
+}
+
+/// Bytes in the unit that suits them.
+pub fn bytes(n: u64) -> String {
+    match n {
+        n if n >= 1 << 30 => format!("{:.1} GiB", n as f64 / (1u64 << 30) as f64),
+        n if n >= 1 << 20 => format!("{:.1} MiB", n as f64 / (1u64 << 20) as f64),
+        n => format!("{:.0} KiB", n as f64 / 1024.0),
+    }
+}
+
+/// Seconds.
+pub fn seconds(s: f64) -> String {
+    if s >= 90.0 {
+        format!("{:.0} min {:.0} s", (s / 60.0).floor(), s % 60.0)
+    } else {
+        format!("{s:.1} s")
+    }
+}
+
+/// The word, the icon and the class of a standing.
+pub fn standing(s: Standing) -> (&'static str, &'static str, &'static str) {
+    match s {
+        Standing::Pass => ("Passes", "check", "is-pass"),
+        Standing::Tight => ("Passes, tight", "tight", "is-tight"),
+        Standing::Over => ("Over its limit", "cross", "is-over"),
+    }
+}
+
+/// A title as the stem of file names: letters, digits, dashes and underscores.
+pub fn stem(title: &str) -> String {
+    let mut out = String::new();
+    for c in title.chars() {
+        if c.is_alphanumeric() || c == '-' || c == '_' {
+            out.extend(c.to_lowercase());
+        } else if !out.ends_with('_') && !out.is_empty() {
+            out.push('_');
+        }
+    }
+    let out = out.trim_end_matches('_');
+    if out.is_empty() {
+        "asset".to_owned()
+    } else {
+        out.to_owned()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(0, "0")]
+    #[case(999, "999")]
+    #[case(1_204_518, "1\u{2009}204\u{2009}518")]
+    fn digits_stand_in_groups(#[case] n: u64, #[case] text: &str) {
+        assert_eq!(grouped(n), text);
+    }
+
+    #[rstest]
+    #[case(0.0004, "0")]
+    #[case(0.25, "250 µm")]
+    #[case(1.94, "1.9 mm")]
+    #[case(242.3, "242 mm")]
+    #[case(1500.0, "1.50 m")]
+    fn lengths_have_their_unit(#[case] mm: f64, #[case] text: &str) {
+        assert_eq!(length(mm), text);
+    }
+
+    #[rstest]
+    #[case("Fog bell", "fog_bell")]
+    #[case("../../etc/passwd", "etc_passwd")]
+    #[case("???", "asset")]
+    fn stems_are_safe_file_names(#[case] title: &str, #[case] name: &str) {
+        assert_eq!(stem(title), name);
+    }
+}

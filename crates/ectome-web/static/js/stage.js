@@ -1,0 +1,265 @@
+// The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
+
+import {
+  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshStandardMaterial,
+  OrbitControls, PerspectiveCamera, Scene, SRGBColorSpace, Vector3, WebGLRenderer,
+} from '../vendor/three-stage.min.js';
+
+const CLAY = 0xb6b3a8;
+
+/** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
+function withEdges(material, colour) {
+  material.onBeforeCompile = (shader) => {
+    shader.uniforms.edgeColour = { value: new Color(colour) };
+    shader.vertexShader = shader.vertexShader
+      .replace('void main() {', `varying vec3 vEdge;
+void main() {
+  int corner = gl_VertexID % 3;
+  vEdge = vec3(corner == 0, corner == 1, corner == 2);`);
+    shader.fragmentShader = shader.fragmentShader
+      .replace('void main() {', `varying vec3 vEdge;
+uniform vec3 edgeColour;
+void main() {`)
+      .replace('#include <dithering_fragment>', `#include <dithering_fragment>
+  vec3 width = fwidth(vEdge);
+  vec3 near = smoothstep(vec3(0.0), width * 1.1, vEdge);
+  float line = 1.0 - min(min(near.x, near.y), near.z);
+  float crowd = 1.0 - smoothstep(0.25, 0.8, max(max(width.x, width.y), width.z));
+  gl_FragColor.rgb = mix(gl_FragColor.rgb, edgeColour, line * mix(0.25, 0.9, crowd));`);
+  };
+  return material;
+}
+
+/** One half of the stage. */
+class Half {
+  constructor() {
+    this.scene = new Scene();
+    this.sky = new HemisphereLight(0xf4f7f8, 0x8a8272, 1.5);
+    this.key = new DirectionalLight(0xfff4e0, 2.4);
+    this.rim = new DirectionalLight(0xdfe9ee, 0.9);
+    this.scene.add(this.sky, this.key, this.key.target, this.rim, this.rim.target);
+    this.model = null;
+    this.url = null;
+  }
+
+  clear() {
+    if (this.model) this.scene.remove(this.model);
+    this.model?.traverse((node) => {
+      if (!node.isMesh) return;
+      node.userData.indexed?.dispose();
+      node.userData.loose?.dispose();
+      const given = node.userData.given;
+      given?.map?.dispose();
+    });
+    this.model = null;
+    this.url = null;
+  }
+}
+
+export class Stage {
+  constructor(element, canvas, note) {
+    this.element = element;
+    this.note = note;
+    this.view = 'textured';
+    this.edges = false;
+    this.flick = false;
+    this.lightMode = false;
+    this.light = { turn: -0.6, rise: 0.85 };
+    this.left = new Half();
+    this.right = new Half();
+    try {
+      this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+    } catch {
+      this.note.textContent = 'This browser shows no 3D (WebGL 2 is off), so the stage stays empty. Cutting works all the same.';
+      return;
+    }
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.outputColorSpace = SRGBColorSpace;
+    this.camera = new PerspectiveCamera(28, 1, 0.01, 100);
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.addEventListener('change', () => this.draw());
+    new ResizeObserver(() => this.#resize()).observe(element);
+    canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
+    this.loader = new GLTFLoader();
+    this.#resize();
+  }
+
+  /** Loads what is new; `null` clears a side. Frames the first mesh that arrives. */
+  async show(source, candidate, bounds) {
+    if (!this.renderer) return;
+    this.bounds = bounds;
+    await Promise.all([this.#load(this.left, source), this.#load(this.right, candidate)]);
+    this.draw();
+  }
+
+  async #load(half, url) {
+    if (half.url === url) return;
+    half.clear();
+    half.url = url;
+    if (!url) return;
+    this.element.classList.add('loading');
+    const model = await this.loader.loadAsync(url).then((gltf) => gltf.scene, () => null);
+    this.element.classList.remove('loading');
+    if (half.url !== url) return;
+    if (!model) {
+      this.note.textContent = 'The mesh could not be loaded. Reload the page to try again.';
+      return;
+    }
+    half.model = model;
+    half.scene.add(model);
+    model.traverse((node) => {
+      if (!node.isMesh) return;
+      node.userData.given = node.material;
+      node.userData.indexed = node.geometry;
+    });
+    this.#dress(half);
+    if (!this.framed) this.frame();
+  }
+
+  #dress(half) {
+    half.model?.traverse((node) => {
+      if (!node.isMesh) return;
+      const { given, indexed } = node.userData;
+      if (this.edges) node.userData.loose ??= indexed.toNonIndexed();
+      node.geometry = this.edges ? node.userData.loose : indexed;
+      const textured = this.view === 'textured';
+      const material = textured
+        ? given.clone()
+        : new MeshStandardMaterial({ color: CLAY, roughness: 0.85, metalness: 0, side: given.side });
+      if (textured) {
+        // No surroundings to mirror here: metal would turn black.
+        material.metalness = Math.min(material.metalness, 0.15);
+      }
+      material.flatShading = !indexed.attributes.normal;
+      material.side = DoubleSide;
+      if (this.edges) withEdges(material, 0x14201f);
+      node.material = material;
+    });
+  }
+
+  setView(view) {
+    this.view = view;
+    this.#redress();
+  }
+
+  setEdges(on) {
+    this.edges = on;
+    this.#redress();
+  }
+
+  setFlick(on) {
+    this.flick = on;
+    this.element.classList.toggle('flicking', on);
+    this.draw();
+  }
+
+  #redress() {
+    this.#dress(this.left);
+    this.#dress(this.right);
+    this.draw();
+  }
+
+  /** Moves the camera so that the whole asset fills its half. */
+  frame() {
+    if (!this.renderer || !this.bounds) return;
+    const box = new Box3(new Vector3(...this.bounds[0]), new Vector3(...this.bounds[1]));
+    const centre = box.getCenter(new Vector3());
+    const towards = new Vector3(0.62, 0.3, 1).normalize();
+    const right = new Vector3().crossVectors(new Vector3(0, 1, 0), towards).normalize();
+    const up = new Vector3().crossVectors(towards, right);
+    const tan = Math.tan((this.camera.fov * Math.PI) / 360);
+    let distance = 0;
+    for (let i = 0; i < 8; i++) {
+      const corner = new Vector3(
+        i & 1 ? box.max.x : box.min.x, i & 2 ? box.max.y : box.min.y, i & 4 ? box.max.z : box.min.z,
+      ).sub(centre);
+      const out = corner.dot(towards);
+      distance = Math.max(
+        distance, out + Math.abs(corner.dot(up)) / tan, out + Math.abs(corner.dot(right)) / (tan * this.camera.aspect),
+      );
+    }
+    const size = box.getSize(new Vector3()).length();
+    distance *= 1.02;
+    this.camera.near = Math.max(distance / 200, size / 1e4);
+    this.camera.far = distance + size * 4;
+    this.camera.position.copy(centre).addScaledVector(towards, distance);
+    this.camera.updateProjectionMatrix();
+    this.controls.target.copy(centre);
+    this.framed = true;
+    this.controls.update();
+    this.draw();
+  }
+
+  #resize() {
+    if (!this.renderer) return;
+    const { clientWidth: width, clientHeight: height } = this.element;
+    if (!width || !height) return;
+    this.renderer.setSize(width, height, false);
+    this.camera.aspect = width / 2 / height;
+    this.camera.updateProjectionMatrix();
+    if (this.framed && !this.touched) this.frame();
+    this.draw();
+  }
+
+  #dragLight(event) {
+    this.touched = true;
+    if (!this.lightMode) return;
+    event.stopPropagation();
+    const canvas = event.target;
+    canvas.setPointerCapture(event.pointerId);
+    const move = (e) => {
+      this.light.turn += e.movementX * 0.008;
+      this.light.rise = Math.max(-1.4, Math.min(1.5, this.light.rise - e.movementY * 0.008));
+      this.draw();
+    };
+    const done = () => {
+      canvas.removeEventListener('pointermove', move);
+      canvas.removeEventListener('pointerup', done);
+    };
+    canvas.addEventListener('pointermove', move);
+    canvas.addEventListener('pointerup', done);
+  }
+
+  setLightMode(on) {
+    this.lightMode = on;
+    this.controls.enabled = !on;
+  }
+
+  draw() {
+    if (!this.renderer || this.waiting) return;
+    this.waiting = requestAnimationFrame(() => {
+      this.waiting = 0;
+      this.#render();
+    });
+  }
+
+  #render() {
+    const { clientWidth: width, clientHeight: height } = this.element;
+    const half = Math.floor(width / 2);
+    this.#aim();
+    this.renderer.setScissorTest(true);
+    this.renderer.setClearAlpha(0);
+    const sides = [[0, this.left], [half, this.flick ? this.left : this.right]];
+    for (const [x, side] of sides) {
+      this.renderer.setViewport(x, 0, half, height);
+      this.renderer.setScissor(x, 0, half, height);
+      this.renderer.clear();
+      if (side.model) this.renderer.render(side.scene, this.camera);
+    }
+    this.element.dataset.drawn = String(Number(this.element.dataset.drawn ?? 0) + 1);
+  }
+
+  // The light goes with the camera, so that form reads from every side.
+  #aim() {
+    const { turn, rise } = this.light;
+    const towards = new Vector3(Math.sin(turn) * Math.cos(rise), Math.sin(rise), Math.cos(turn) * Math.cos(rise));
+    towards.applyQuaternion(this.camera.quaternion);
+    const rim = new Vector3(0.9, 0.25, -0.5).applyQuaternion(this.camera.quaternion);
+    for (const side of [this.left, this.right]) {
+      side.key.target.position.copy(this.controls.target);
+      side.key.position.copy(this.controls.target).add(towards);
+      side.rim.target.position.copy(this.controls.target);
+      side.rim.position.copy(this.controls.target).add(rim);
+    }
+  }
+}

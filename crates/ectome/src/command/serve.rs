@@ -1,0 +1,190 @@
+//! `ectome serve`: the application.
+
+use std::{
+    net::{IpAddr, Ipv4Addr, SocketAddr},
+    path::PathBuf,
+    sync::Arc,
+};
+
+use clap::Args;
+use ectome_formats::glb;
+use ectome_recipe::Brief;
+use ectome_store::{
+    Store, StoreError, asset::SourceFile, blobs::Blobs, private_server::PrivateServer, worker,
+};
+use ectome_web::App;
+use tokio::{
+    net::TcpListener,
+    signal::unix::{SignalKind, signal},
+    sync::watch,
+};
+
+use super::Failure;
+
+/// Serves the application on loopback, with its own database.
+#[derive(Args)]
+pub struct Serve {
+    /// The port pages are served on.
+    #[arg(long, env = "ECTOME_PORT", default_value_t = 4180)]
+    port: u16,
+    /// The port of the private database.
+    #[arg(long, env = "ECTOME_DB_PORT", default_value_t = 4181)]
+    db_port: u16,
+    /// The folder for everything that is kept.
+    #[arg(long, env = "ECTOME_DATA", default_value = ".run")]
+    data: PathBuf,
+    /// The largest upload, in bytes.
+    #[arg(long, env = "ECTOME_UPLOAD_LIMIT", default_value_t = 8 << 30)]
+    upload_limit: u64,
+    /// Leave the shelf empty on first start.
+    #[arg(long, env = "ECTOME_NO_DEMO")]
+    no_demo: bool,
+}
+
+impl Serve {
+    pub fn run(self) -> Result<(), Failure> {
+        tracing_subscriber::fmt()
+            .with_env_filter(
+                tracing_subscriber::EnvFilter::try_from_default_env()
+                    .unwrap_or_else(|_| "warn,sqlx=error".into()),
+            )
+            .with_writer(std::io::stderr)
+            .init();
+        let runtime = tokio::runtime::Runtime::new()
+            .map_err(|e| Failure::Serve(format!("the runtime did not start: {e}")))?;
+        runtime.block_on(self.serve())
+    }
+
+    async fn serve(self) -> Result<(), Failure> {
+        let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
+        let listener = TcpListener::bind(address).await.map_err(|e| {
+            Failure::Serve(format!(
+                "port {} is taken ({e}). Stop what uses it, or set ECTOME_PORT to a free one",
+                self.port
+            ))
+        })?;
+        // Held until the process ends, however it ends.
+        let _lock = lock(&self.data)?;
+        let incoming = self.data.join("incoming");
+        // What a killed server left half uploaded.
+        let _ = std::fs::remove_dir_all(&incoming);
+        std::fs::create_dir_all(&incoming).map_err(|e| Failure::Write(incoming.clone(), e))?;
+
+        let database = PrivateServer::start(&self.data.join("database"), self.db_port).await?;
+        let outcome = self.with_database(&database, listener, incoming).await;
+        database.stop().await;
+        outcome
+    }
+
+    async fn with_database(
+        &self,
+        database: &PrivateServer,
+        listener: TcpListener,
+        incoming: PathBuf,
+    ) -> Result<(), Failure> {
+        let blobs = Blobs::in_folder(&self.data.join("blobs"))?;
+        let store = Store::open(database.socket(), blobs).await?;
+        store.add_briefs(&Brief::starting()).await?;
+
+        let (stop, stopping) = watch::channel(false);
+        let working = tokio::spawn(worker::run(
+            store.clone(),
+            "serve".to_owned(),
+            stopping.clone(),
+        ));
+        let demo = self.demo_marker();
+        if !self.no_demo && !demo.exists() {
+            let store = store.clone();
+            tokio::spawn(async move {
+                match add_demo(&store).await {
+                    Ok(()) => {
+                        let _ = std::fs::write(demo, "made\n");
+                    }
+                    Err(error) => tracing::error!(%error, "the demo assets could not be added"),
+                }
+            });
+        }
+        let app = App {
+            store: store.clone(),
+            incoming: Arc::new(incoming),
+            upload_limit: self.upload_limit,
+            port: self.port,
+        };
+        println!(
+            "Ectome is ready: http://127.0.0.1:{} (Ctrl-C stops it)",
+            self.port
+        );
+        let mut stopping = stopping;
+        let serving = ectome_web::serve(listener, app);
+        let result = tokio::select! {
+            result = serving => result
+                .map_err(|e| Failure::Serve(format!("the server stopped: {e}"))),
+            () = asked_to_stop() => Ok(()),
+            _ = stopping.changed() => Ok(()),
+        };
+        println!("Stopping.");
+        let _ = stop.send(true);
+        let _ = working.await;
+        store.close().await;
+        result
+    }
+
+    fn demo_marker(&self) -> PathBuf {
+        self.data.join("demo-made")
+    }
+}
+
+/// Resolves on Ctrl-C or a polite kill.
+async fn asked_to_stop() {
+    let mut terminate = match signal(SignalKind::terminate()) {
+        Ok(signal) => signal,
+        Err(_) => return std::future::pending().await,
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        _ = terminate.recv() => {}
+    }
+}
+
+/// Takes the data folder for this process. The lock goes with the process.
+fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
+    let failed = |e: std::io::Error| Failure::Write(data.to_owned(), e);
+    std::fs::create_dir_all(data).map_err(failed)?;
+    let file = std::fs::File::options()
+        .create(true)
+        .truncate(false)
+        .write(true)
+        .open(data.join("lock"))
+        .map_err(failed)?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(std::fs::TryLockError::WouldBlock) => Err(StoreError::Locked(data.to_owned()).into()),
+        Err(std::fs::TryLockError::Error(e)) => Err(failed(e)),
+    }
+}
+
+/// Makes the demo assets and puts them on the shelf, one as soon as it is made.
+async fn add_demo(store: &Store) -> Result<(), StoreError> {
+    let briefs = store.briefs().await?;
+    for asset in &ectome_demo::ASSETS {
+        let make = asset.make;
+        let made = tokio::task::spawn_blocking(move || {
+            glb::write(&make(), &glb::Naming::default()).unwrap_or_default()
+        })
+        .await
+        .unwrap_or_default();
+        let file = SourceFile {
+            name: format!("{}.glb", asset.file),
+            bytes: made.len() as u64,
+            blob: store.blobs.put(made).await?,
+        };
+        if let Some(brief) = briefs
+            .iter()
+            .find(|b| b.brief.name == asset.brief)
+            .or(briefs.first())
+        {
+            store.add_asset(asset.title, brief.id, &[file]).await?;
+        }
+    }
+    Ok(())
+}
