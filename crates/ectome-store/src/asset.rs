@@ -3,7 +3,7 @@
 use ectome_recipe::Inspection;
 use sqlx::{Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, candidate::queue_waiting};
 
 /// A file as it came in.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -204,10 +204,23 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn remove_asset(&self, asset: u64) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let waiting = sqlx::query(
+            "SELECT w.candidate FROM work w WHERE w.asset = ? AND w.candidate IS NOT NULL \
+             AND w.state IN ('queued', 'running')",
+        )
+        .bind(asset)
+        .fetch_all(&mut *tx)
+        .await?;
         sqlx::query("DELETE FROM assets WHERE id = ?")
             .bind(asset)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
+        // Another asset with the same source may wait for what was being made here.
+        for row in waiting {
+            queue_waiting(&mut tx, row.try_get("candidate")?).await?;
+        }
+        tx.commit().await?;
         Ok(())
     }
 

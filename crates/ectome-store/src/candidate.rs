@@ -211,32 +211,19 @@ async fn ask(tx: &mut MySqlConnection, asset: &Asset, target: u32) -> Result<Str
     let recipe = Recipe::cut(&asset.source, Target::Triangles(target));
     let hash = recipe.key();
     let document = serde_json::to_string(&recipe).map_err(|e| StoreError::stored("recipe", e))?;
-    let fresh =
-        sqlx::query("INSERT IGNORE INTO candidates (hash, recipe, target) VALUES (?, ?, ?)")
-            .bind(&hash)
-            .bind(document)
-            .bind(u64::from(target))
-            .execute(&mut *tx)
-            .await?
-            .rows_affected()
-            > 0;
-    // What failed or was stopped is tried again when it is asked for again.
-    let again = !fresh
-        && sqlx::query(
-            "UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ? AND state = 'failed'",
-        )
+    sqlx::query("INSERT IGNORE INTO candidates (hash, recipe, target) VALUES (?, ?, ?)")
         .bind(&hash)
+        .bind(document)
+        .bind(u64::from(target))
         .execute(&mut *tx)
-        .await?
-        .rows_affected()
-            > 0;
-    if fresh || again {
-        sqlx::query("INSERT INTO work (kind, asset, candidate) VALUES ('cut', ?, ?)")
-            .bind(asset.id)
-            .bind(&hash)
-            .execute(&mut *tx)
-            .await?;
-    }
+        .await?;
+    // What failed or was stopped is tried again when it is asked for again.
+    sqlx::query(
+        "UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ? AND state = 'failed'",
+    )
+    .bind(&hash)
+    .execute(&mut *tx)
+    .await?;
     sqlx::query(
         "INSERT IGNORE INTO tray (asset, candidate, number) \
          SELECT ?, ?, COALESCE(MAX(number), 0) + 1 FROM tray WHERE asset = ?",
@@ -246,5 +233,20 @@ async fn ask(tx: &mut MySqlConnection, asset: &Asset, target: u32) -> Result<Str
     .bind(asset.id)
     .execute(&mut *tx)
     .await?;
+    queue_waiting(tx, &hash).await?;
     Ok(hash)
+}
+
+/// Queues the work for a candidate that waits in a tray and that nobody works on.
+pub(crate) async fn queue_waiting(tx: &mut MySqlConnection, hash: &str) -> Result<(), StoreError> {
+    sqlx::query(
+        "INSERT INTO work (kind, asset, candidate) \
+         SELECT 'cut', MIN(t.asset), c.hash FROM candidates c JOIN tray t ON t.candidate = c.hash \
+         WHERE c.hash = ? AND c.state = 'waiting' AND NOT EXISTS (SELECT 1 FROM work w \
+         WHERE w.candidate = c.hash AND w.state IN ('queued', 'running')) GROUP BY c.hash",
+    )
+    .bind(hash)
+    .execute(&mut *tx)
+    .await?;
+    Ok(())
 }

@@ -221,7 +221,7 @@ pub struct CutForm {
     triangles: String,
 }
 
-/// `POST /assets/{id}/cut`
+/// `POST /assets/{id}/cuts`
 pub async fn cut(
     State(app): State<App>,
     Path(id): Path<u64>,
@@ -236,7 +236,7 @@ pub async fn cut(
     Ok(back(&headers, id, "cut", number))
 }
 
-/// `POST /assets/{id}/chain`
+/// `POST /assets/{id}/chains`
 pub async fn chain(
     State(app): State<App>,
     Path(id): Path<u64>,

@@ -85,12 +85,14 @@ fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
         }));
         match asset {
             Some(id) => {
-                let html = doing(work, id).unwrap_or_default();
-                events.push(
-                    Event::default()
-                        .event("doing")
-                        .data(html.replace('\n', " ")),
-                );
+                // An event without data would not reach the page.
+                let html = doing(work, id).unwrap_or_default().replace('\n', " ");
+                let html = if html.trim().is_empty() {
+                    "<!-- nothing -->".to_owned()
+                } else {
+                    html
+                };
+                events.push(Event::default().event("doing").data(html));
             }
             None if !told.first => events.push(Event::default().event("progress").data("work")),
             None => {}

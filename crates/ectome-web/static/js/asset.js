@@ -63,7 +63,7 @@ function choose(number) {
 }
 
 document.addEventListener('htmx:afterSwap', (event) => {
-  if (event.detail.target.id === 'panel') refresh();
+  if (event.target.id === 'panel') refresh();
 });
 document.addEventListener('htmx:responseError', (event) => {
   const page = new DOMParser().parseFromString(event.detail.xhr.responseText, 'text/html');

@@ -6,6 +6,9 @@ import {
 } from '../vendor/three-stage.min.js';
 
 const CLAY = 0xb6b3a8;
+/** Pixels along the upper and the lower edge that labels and view keys stand on. */
+const ABOVE = 40;
+const BELOW = 56;
 
 /** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
 function withEdges(material, colour) {
@@ -168,6 +171,8 @@ export class Stage {
     const right = new Vector3().crossVectors(new Vector3(0, 1, 0), towards).normalize();
     const up = new Vector3().crossVectors(towards, right);
     const tan = Math.tan((this.camera.fov * Math.PI) / 360);
+    const height = this.element.clientHeight;
+    const tall = tan * Math.max(0.4, 1 - (ABOVE + BELOW) / height);
     let distance = 0;
     for (let i = 0; i < 8; i++) {
       const corner = new Vector3(
@@ -175,7 +180,7 @@ export class Stage {
       ).sub(centre);
       const out = corner.dot(towards);
       distance = Math.max(
-        distance, out + Math.abs(corner.dot(up)) / tan, out + Math.abs(corner.dot(right)) / (tan * this.camera.aspect),
+        distance, out + Math.abs(corner.dot(up)) / tall, out + Math.abs(corner.dot(right)) / (tan * this.camera.aspect),
       );
     }
     const size = box.getSize(new Vector3()).length();
@@ -196,7 +201,7 @@ export class Stage {
     if (!width || !height) return;
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / 2 / height;
-    this.camera.updateProjectionMatrix();
+    this.camera.setViewOffset(width / 2, height, 0, (BELOW - ABOVE) / 2, width / 2, height);
     if (this.framed && !this.touched) this.frame();
     this.draw();
   }

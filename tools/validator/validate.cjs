@@ -1,0 +1,19 @@
+// usage: node validate.cjs FILE.glb…   One line of JSON per file: errors, warnings, triangles, messages.
+const fs = require('node:fs');
+const path = require('node:path');
+const validator = require('gltf-validator');
+
+(async () => {
+  for (const file of process.argv.slice(2)) {
+    const report = await validator.validateBytes(new Uint8Array(fs.readFileSync(file)), {
+      uri: path.basename(file),
+      externalResourceFunction: () => Promise.reject(new Error('a GLB must hold everything itself')),
+    });
+    console.log(JSON.stringify({
+      errors: report.issues.numErrors,
+      warnings: report.issues.numWarnings,
+      triangles: report.info.totalTriangleCount,
+      messages: report.issues.messages.slice(0, 8).map((m) => `${m.code} ${m.pointer ?? ''}`),
+    }));
+  }
+})();
