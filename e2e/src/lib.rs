@@ -1,1 +1,13 @@
-//! stub
+//! Starts the real application and a real browser for tests.
+//!
+//! | module | what it gives |
+//! |---|---|
+//! | [`app`] | `ectome serve` in a folder of its own, on ports of its own |
+//! | [`browser`] | headless Chromium through ChromeDriver |
+//! | [`http`] | requests that no browser would send |
+//! | [`validator`] | the glTF validator |
+
+pub mod app;
+pub mod browser;
+pub mod http;
+pub mod validator;

@@ -1,0 +1,243 @@
+//! The queue and the tray against a real MariaDB of the test's own.
+
+use std::{collections::HashSet, net::TcpListener, time::Duration};
+
+use ectome_recipe::Brief;
+use ectome_store::{
+    Store, StoreError,
+    asset::{Asset, AssetState, SourceFile},
+    blobs::Blobs,
+    candidate::CandidateState,
+    private_server::PrivateServer,
+    work::State,
+    worker,
+};
+use tokio::sync::watch;
+
+/// A store in a folder that goes with the test.
+struct Fixture {
+    store: Store,
+    server: PrivateServer,
+    folder: tempfile::TempDir,
+}
+
+fn free_port() -> u16 {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    listener.local_addr().unwrap().port()
+}
+
+impl Fixture {
+    async fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let server = PrivateServer::start(&folder.path().join("db"), free_port())
+            .await
+            .unwrap();
+        let blobs = Blobs::in_folder(&folder.path().join("blobs")).unwrap();
+        let store = Store::open(server.socket(), blobs).await.unwrap();
+        store.add_briefs(&Brief::starting()).await.unwrap();
+        Self {
+            store,
+            server,
+            folder,
+        }
+    }
+
+    /// An asset from OBJ text.
+    async fn asset(&self, name: &str, obj: &str) -> Asset {
+        let brief = self.store.briefs().await.unwrap()[0].id;
+        let file = SourceFile {
+            name: format!("{name}.obj"),
+            bytes: obj.len() as u64,
+            blob: self.store.blobs.put(obj.to_owned()).await.unwrap(),
+        };
+        let id = self.store.add_asset(name, brief, &[file]).await.unwrap();
+        self.store.asset(id).await.unwrap()
+    }
+
+    /// Lets a worker run until nothing is left to do.
+    async fn work_off(&self) {
+        let (stop, stopping) = watch::channel(false);
+        let worker = tokio::spawn(worker::run(self.store.clone(), "test".to_owned(), stopping));
+        while self
+            .store
+            .latest_work(50)
+            .await
+            .unwrap()
+            .iter()
+            .any(|w| !w.state.is_over())
+        {
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        stop.send(true).unwrap();
+        worker.await.unwrap();
+    }
+
+    async fn end(self) {
+        self.store.close().await;
+        self.server.stop().await;
+        drop(self.folder);
+    }
+}
+
+/// A bumpy sheet of `n` × `n` quads as OBJ text.
+fn sheet(n: usize) -> String {
+    let mut text = String::new();
+    for j in 0..=n {
+        for i in 0..=n {
+            let z = (i as f32 * 0.7).sin() * (j as f32 * 0.4).cos() * 0.2;
+            text += &format!("v {i} {j} {z}\n");
+        }
+    }
+    for j in 0..n {
+        for i in 0..n {
+            let a = j * (n + 1) + i + 1;
+            text += &format!("f {} {} {} {}\n", a, a + 1, a + n + 2, a + n + 1);
+        }
+    }
+    text
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
+    let f = Fixture::new().await;
+    for i in 0..6 {
+        f.asset(&format!("sheet {i}"), &sheet(2)).await;
+    }
+    let mut takers = Vec::new();
+    for i in 0..6 {
+        let store = f.store.clone();
+        takers.push(tokio::spawn(async move {
+            store.take_work(&format!("worker {i}")).await.unwrap()
+        }));
+    }
+    let mut taken = Vec::new();
+    for t in takers {
+        taken.extend(t.await.unwrap());
+    }
+    // Skipping locked rows may leave one for later, but never gives one twice.
+    let ids: HashSet<u64> = taken.iter().map(|w| w.id).collect();
+    assert_eq!(ids.len(), taken.len());
+    while let Some(w) = f.store.take_work("late").await.unwrap() {
+        taken.push(w);
+    }
+    assert_eq!(taken.len(), 6);
+
+    // A worker that comes back under its name was dead: its work is free again, once.
+    let late: Vec<_> = taken.iter().filter(|w| w.attempts == 1).collect();
+    assert_eq!(late.len(), 6);
+    f.store.release_leases("worker 0").await.unwrap();
+    f.store.release_leases("late").await.unwrap();
+    let again = f.store.take_work("next").await.unwrap().unwrap();
+    assert_eq!(again.attempts, 2);
+    // Whoever held it before may neither renew nor end it.
+    let before = taken.iter().find(|w| w.id == again.id).unwrap();
+    for name in ["worker 0", "late"] {
+        assert!(!f.store.heartbeat(before, name, 0.5, "x").await.unwrap());
+        f.store
+            .end_work(before, name, State::Failed, Some("x"))
+            .await
+            .unwrap();
+    }
+    assert!(f.store.heartbeat(&again, "next", 0.5, "x").await.unwrap());
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn equal_work_is_done_once_and_a_candidate_never_changes() {
+    let f = Fixture::new().await;
+    let a = f.asset("sheet", &sheet(20)).await;
+    assert_eq!(a.state(), AssetState::Arriving);
+    f.work_off().await;
+    let a = f.store.asset(a.id).await.unwrap();
+    assert_eq!(a.state(), AssetState::Ready);
+    assert_eq!(a.inspection.as_ref().unwrap().triangles, 800);
+
+    let first = f.store.ask_for_cut(&a, 200).await.unwrap();
+    assert_eq!(f.store.ask_for_cut(&a, 200).await.unwrap(), first);
+    f.work_off().await;
+    let made = f.store.tray(a.id).await.unwrap();
+    assert_eq!(made.len(), 1);
+    assert_eq!(made[0].state, CandidateState::Ready);
+    assert!(made[0].triangles.unwrap() <= 200);
+
+    // The same source under another name finds the candidate made.
+    let b = f.asset("sheet", &sheet(20)).await;
+    assert_eq!(f.store.ask_for_cut(&b, 200).await.unwrap(), first);
+    let shared = f.store.tray(b.id).await.unwrap();
+    assert_eq!(shared[0].state, CandidateState::Ready);
+    assert_eq!(shared[0].mesh, made[0].mesh);
+    let cuts = |w: &[ectome_store::work::Work]| w.iter().filter(|w| w.target.is_some()).count();
+    assert_eq!(cuts(&f.store.latest_work(50).await.unwrap()), 1);
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_candidate_waits_for_work_that_left_with_its_asset() {
+    let f = Fixture::new().await;
+    let a = f.asset("sheet", &sheet(20)).await;
+    let b = f.asset("sheet", &sheet(20)).await;
+    f.work_off().await;
+    f.store.ask_for_cut(&a, 100).await.unwrap();
+    f.store.ask_for_cut(&b, 100).await.unwrap();
+    f.store.remove_asset(a.id).await.unwrap();
+    f.work_off().await;
+    assert_eq!(
+        f.store.tray(b.id).await.unwrap()[0].state,
+        CandidateState::Ready
+    );
+
+    // Nobody is left to wait for it; asked for again later, it is made.
+    f.store.ask_for_cut(&b, 60).await.unwrap();
+    f.store.remove_asset(b.id).await.unwrap();
+    let c = f.asset("sheet", &sheet(20)).await;
+    f.store.ask_for_cut(&c, 60).await.unwrap();
+    f.work_off().await;
+    assert_eq!(
+        f.store.tray(c.id).await.unwrap()[0].state,
+        CandidateState::Ready
+    );
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn stopped_work_says_so_and_can_be_asked_for_again() {
+    let f = Fixture::new().await;
+    let a = f.asset("sheet", &sheet(20)).await;
+    f.work_off().await;
+    f.store.ask_for_cut(&a, 100).await.unwrap();
+    let id = f.store.latest_work(1).await.unwrap()[0].id;
+    f.store.stop_work(id).await.unwrap();
+    let made = f.store.tray(a.id).await.unwrap();
+    assert_eq!(made[0].state, CandidateState::Failed);
+    assert!(made[0].fault.as_ref().unwrap().contains("stopped"));
+    f.store.ask_for_cut(&a, 100).await.unwrap();
+    f.work_off().await;
+    assert_eq!(
+        f.store.tray(a.id).await.unwrap()[0].state,
+        CandidateState::Ready
+    );
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_broken_source_fails_with_a_sentence_and_the_next_one_works() {
+    let f = Fixture::new().await;
+    let bad = f.asset("broken", "v 0 0 0\nf 1 2 3\n").await;
+    let good = f.asset("sheet", &sheet(2)).await;
+    f.work_off().await;
+    let bad = f.store.asset(bad.id).await.unwrap();
+    assert_eq!(bad.state(), AssetState::Failed);
+    assert!(bad.fault.unwrap().contains("broken.obj"));
+    let good = f.store.asset(good.id).await.unwrap();
+    assert_eq!(good.state(), AssetState::Ready);
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_taken_port_is_a_sentence() {
+    let folder = tempfile::tempdir().unwrap();
+    let taken = TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = taken.local_addr().unwrap().port();
+    let error = PrivateServer::start(folder.path(), port).await.err();
+    assert!(matches!(error, Some(StoreError::PortTaken(p)) if p == port));
+}

@@ -1,0 +1,268 @@
+//! The command line as a pipeline sees it: exit statuses, files, reports.
+
+use std::{
+    path::{Path, PathBuf},
+    process::{Command, Output},
+};
+
+use rstest::rstest;
+use serde_json::Value;
+
+fn ectome(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_ectome"))
+        .args(args)
+        .output()
+        .unwrap()
+}
+
+fn text(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+fn json(path: &Path) -> Value {
+    serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap()
+}
+
+/// A lat-long globe with a UV seam, a material and a checker texture, written as OBJ with companions.
+fn globe(folder: &Path, columns: usize, rows: usize) -> PathBuf {
+    let mut obj = String::from("mtllib globe.mtl\no buoy\nusemtl paint\n");
+    for j in 0..=rows {
+        for i in 0..=columns {
+            let (u, v) = (i as f64 / columns as f64, j as f64 / rows as f64);
+            let (turn, tilt) = (
+                std::f64::consts::TAU * (i % columns) as f64 / columns as f64,
+                std::f64::consts::PI * v,
+            );
+            let ring = if j == 0 || j == rows { 0.0 } else { tilt.sin() };
+            let r = 1.0 + 0.05 * (turn * 5.0).sin() * (tilt * 3.0).sin() * ring;
+            obj += &format!(
+                "v {} {} {}\nvt {u} {}\n",
+                r * ring * turn.cos(),
+                r * tilt.cos(),
+                -r * ring * turn.sin(),
+                1.0 - v
+            );
+        }
+    }
+    let w = columns + 1;
+    for j in 0..rows {
+        for i in 0..columns {
+            let a = j * w + i + 1;
+            let (b, c, d) = (a + 1, a + w, a + w + 1);
+            if j > 0 {
+                obj += &format!("f {a}/{a} {d}/{d} {b}/{b}\n");
+            }
+            if j + 1 < rows {
+                obj += &format!("f {a}/{a} {c}/{c} {d}/{d}\n");
+            }
+        }
+    }
+    let path = folder.join("globe.obj");
+    std::fs::write(&path, obj).unwrap();
+    std::fs::write(
+        folder.join("globe.mtl"),
+        "newmtl paint\nKd 0.8 0.7 0.6\nmap_Kd paint.png\n",
+    )
+    .unwrap();
+    let picture = image::RgbImage::from_fn(64, 32, |x, y| {
+        image::Rgb(if (x / 4 + y / 4) % 2 == 0 {
+            [200, 180, 90]
+        } else {
+            [40, 60, 70]
+        })
+    });
+    picture.save(folder.join("paint.png")).unwrap();
+    path
+}
+
+#[test]
+fn cut_compare_and_chain_agree_with_each_other() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 120, 60);
+    let out = folder.path().join("low.glb");
+    let report = folder.path().join("r.json");
+    let done = ectome(&[
+        "cut",
+        text(&source),
+        "--to",
+        "900",
+        "-o",
+        text(&out),
+        "--report",
+        text(&report),
+    ]);
+    assert!(done.status.success(), "{done:?}");
+    let report = json(&report);
+    let after = report["triangles_after"].as_u64().unwrap();
+    assert!((898..=900).contains(&after));
+    assert_eq!(report["triangles_before"], 14_160);
+    assert_eq!(report["target"], 900);
+    assert!(report["peak_bytes"].as_u64().unwrap() > 0);
+
+    let compared = ectome(&["compare", text(&source), text(&out), "--json"]);
+    let compared: Value = serde_json::from_slice(&compared.stdout).unwrap();
+    assert_eq!(compared["low"]["triangles"], after);
+    assert_eq!(compared["low"]["open_edges"], 0, "the seam is closed");
+    assert_eq!(compared["low"]["nonmanifold_edges"], 0);
+    assert_eq!(compared["flipped_faces"], 0);
+    assert!(compared["samples"].as_u64().unwrap() >= 100_000);
+    assert!(
+        compared["deviation_max_percent_of_diagonal"]
+            .as_f64()
+            .unwrap()
+            < 1.0
+    );
+
+    let inspected = ectome(&["inspect", text(&out), "--json"]);
+    let inspected: Value = serde_json::from_slice(&inspected.stdout).unwrap();
+    assert_eq!(inspected["triangles"], after);
+    assert_eq!(inspected["objects"][0]["name"], "buoy");
+    assert_eq!(inspected["materials"][0], "paint");
+    assert_eq!(inspected["textures"][0]["width"], 64);
+    assert_eq!(inspected["uv_islands"], 1);
+
+    let lods = folder.path().join("lods");
+    let done = ectome(&[
+        "chain",
+        text(&source),
+        "--tiers",
+        "2000,1000,500",
+        "-o",
+        text(&lods),
+    ]);
+    assert!(done.status.success(), "{done:?}");
+    let chain = json(&lods.join("chain.json"));
+    for (n, limit) in [2000, 1000, 500].into_iter().enumerate() {
+        let tier = &chain["tiers"][n];
+        let triangles = tier["triangles"].as_u64().unwrap();
+        assert!(triangles <= limit && triangles * 100 >= limit * 97);
+        assert_eq!(tier["limit"], limit);
+        assert_ne!(tier["verdict"], "over");
+        let file = lods.join(format!("globe_LOD{n}.glb"));
+        let inspected = ectome(&["inspect", text(&file), "--json"]);
+        let inspected: Value = serde_json::from_slice(&inspected.stdout).unwrap();
+        assert_eq!(inspected["triangles"], triangles);
+        assert_eq!(inspected["objects"][0]["name"], format!("buoy_LOD{n}"));
+    }
+}
+
+#[test]
+fn a_brief_sets_the_tiers() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 40, 20);
+    let brief = folder.path().join("brief.toml");
+    std::fs::write(
+        &brief,
+        "name = \"Buoy\"\n[[tier]]\ntriangles = 400\nnearest_m = 2.0\n",
+    )
+    .unwrap();
+    let out = folder.path().join("out");
+    let done = ectome(&[
+        "chain",
+        text(&source),
+        "--brief",
+        text(&brief),
+        "-o",
+        text(&out),
+    ]);
+    assert!(done.status.success(), "{done:?}");
+    assert_eq!(json(&out.join("chain.json"))["brief"], "Buoy");
+    assert!(out.join("globe_LOD0.glb").exists());
+    assert!(!out.join("globe_LOD1.glb").exists());
+}
+
+/// A GLB with the given JSON and binary chunk.
+fn glb(json: &str, bin: &[u8]) -> Vec<u8> {
+    let mut json = json.as_bytes().to_vec();
+    json.resize(json.len().next_multiple_of(4), b' ');
+    let mut out = b"glTF\x02\0\0\0".to_vec();
+    out.extend((28 + json.len() as u32 + bin.len() as u32).to_le_bytes());
+    out.extend((json.len() as u32).to_le_bytes());
+    out.extend(b"JSON");
+    out.extend(json);
+    out.extend((bin.len() as u32).to_le_bytes());
+    out.extend(b"BIN\0");
+    out.extend(bin);
+    out
+}
+
+fn triangle(count: u64, points: [f32; 9], last: u16) -> Vec<u8> {
+    let json = format!(
+        r#"{{"asset":{{"version":"2.0"}},"scene":0,"scenes":[{{"nodes":[0]}}],"nodes":[{{"mesh":0}}],
+        "meshes":[{{"primitives":[{{"attributes":{{"POSITION":0}},"indices":1}}]}}],
+        "buffers":[{{"byteLength":44}}],
+        "bufferViews":[{{"buffer":0,"byteLength":36}},{{"buffer":0,"byteOffset":36,"byteLength":6}}],
+        "accessors":[{{"bufferView":0,"componentType":5126,"count":{count},"type":"VEC3","min":[0,0,0],
+        "max":[1,1,1]}},{{"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"}}]}}"#
+    );
+    let mut bin: Vec<u8> = points.iter().flat_map(|x| x.to_le_bytes()).collect();
+    bin.extend([0u16, 1, last, 0].iter().flat_map(|x| x.to_le_bytes()));
+    glb(&json, &bin)
+}
+
+const POINTS: [f32; 9] = [0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0];
+
+#[rstest]
+#[case::truncated("short.glb", triangle(3, POINTS, 2)[..90].to_vec())]
+#[case::not_a_number("nan.glb", triangle(3, [f32::NAN, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0], 2))]
+#[case::index_out_of_range("index.glb", triangle(3, POINTS, 900))]
+#[case::four_billion_vertices("huge.glb", triangle(4_294_967_295, POINTS, 2))]
+#[case::picture_renamed("photo.glb", b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR".to_vec())]
+#[case::empty("none.glb", Vec::new())]
+#[case::text("words.obj", b"this is no mesh".to_vec())]
+#[case::index_before_points("first.obj", b"f 1 2 3\n".to_vec())]
+#[case::not_a_number_obj("nan.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n".to_vec())]
+fn a_hostile_file_gets_one_sentence_that_names_it(#[case] name: &str, #[case] bytes: Vec<u8>) {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join(name);
+    let out = folder.path().join("out.glb");
+    std::fs::write(&file, bytes).unwrap();
+    for args in [
+        vec!["inspect", text(&file), "--json"],
+        vec!["cut", text(&file), "--to", "4", "-o", text(&out)],
+    ] {
+        let done = ectome(&args);
+        assert_eq!(done.status.code(), Some(1), "{args:?} {done:?}");
+        let said = String::from_utf8(done.stderr).unwrap();
+        assert!(said.contains(name) && said.lines().count() == 1, "{said}");
+        assert!(!said.contains("panicked"), "{said}");
+    }
+    assert!(!out.exists(), "nothing half-written stays behind");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+#[test]
+fn a_missing_material_file_is_noted_and_the_mesh_still_cuts() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 40, 20);
+    std::fs::remove_file(folder.path().join("globe.mtl")).unwrap();
+    let out = folder.path().join("low.glb");
+    let done = ectome(&["cut", text(&source), "--to", "300", "-o", text(&out)]);
+    assert!(done.status.success(), "{done:?}");
+    let said = String::from_utf8(done.stderr).unwrap();
+    assert!(said.contains("globe.mtl"), "{said}");
+}
+
+#[rstest]
+#[case(&["cut"], 2)]
+#[case(&["cut", "nowhere.glb", "--to", "x", "-o", "o.glb"], 2)]
+#[case(&["cut", "nowhere.glb", "--to", "10", "-o", "o.glb"], 1)]
+#[case(&["compare", "nowhere.glb", "neither.glb"], 1)]
+#[case(&["--help"], 0)]
+fn statuses_tell_usage_from_failure(#[case] args: &[&str], #[case] status: i32) {
+    assert_eq!(ectome(args).status.code(), Some(status));
+}
+
+#[test]
+fn a_target_that_cannot_be_met_is_refused_with_the_reason() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 40, 20);
+    let out = folder.path().join("low.glb");
+    for (target, word) in [("2", "at least 4"), ("99999", "nothing to cut")] {
+        let done = ectome(&["cut", text(&source), "--to", target, "-o", text(&out)]);
+        assert_eq!(done.status.code(), Some(1));
+        let said = String::from_utf8(done.stderr).unwrap();
+        assert!(said.contains(word), "{said}");
+        assert!(!out.exists());
+    }
+}

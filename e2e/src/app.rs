@@ -1,0 +1,121 @@
+//! The application under test.
+
+use std::{
+    net::{TcpListener, TcpStream},
+    path::{Path, PathBuf},
+    process::{Child, Command, Stdio},
+    time::{Duration, Instant},
+};
+
+/// A port nobody listens on.
+pub fn free_port() -> u16 {
+    let listener = TcpListener::bind("127.0.0.1:0").expect("a free port");
+    listener.local_addr().expect("its number").port()
+}
+
+/// The `ectome` program that was built with this test.
+pub fn program() -> PathBuf {
+    let mut folder = std::env::current_exe().expect("the test's own path");
+    while folder.pop() {
+        let program = folder.join("ectome");
+        if program.is_file() {
+            return program;
+        }
+    }
+    panic!("ectome is not built: run cargo build first");
+}
+
+/// A running `ectome serve`; it is killed, and its database with it, when this is dropped.
+pub struct App {
+    child: Child,
+    data: PathBuf,
+    db_port: u16,
+    upload_limit: u64,
+    /// The port pages are served on.
+    pub port: u16,
+}
+
+impl App {
+    /// Starts with an empty shelf in `data`.
+    pub fn start(data: &Path) -> Self {
+        Self::with_upload_limit(data, 8 << 30)
+    }
+
+    /// The same with a limit for uploads, in bytes.
+    pub fn with_upload_limit(data: &Path, upload_limit: u64) -> Self {
+        let (port, db_port) = (free_port(), free_port());
+        let mut app = Self {
+            child: spawn(data, port, db_port, upload_limit),
+            data: data.to_owned(),
+            db_port,
+            upload_limit,
+            port,
+        };
+        app.wait();
+        app
+    }
+
+    /// The address of a path.
+    pub fn url(&self, path: &str) -> String {
+        format!("http://127.0.0.1:{}{path}", self.port)
+    }
+
+    /// `kill -9`, for the application only: its database goes on, as it would.
+    pub fn kill(&mut self) {
+        self.child.kill().expect("killed");
+        self.child.wait().expect("gone");
+    }
+
+    /// Starts again on the same folder.
+    pub fn restart(&mut self) {
+        self.child = spawn(&self.data, self.port, self.db_port, self.upload_limit);
+        self.wait();
+    }
+
+    /// Asks politely to stop and waits. Returns the exit status.
+    pub fn stop(&mut self) -> Option<i32> {
+        let pid = self.child.id().to_string();
+        Command::new("kill").args(["-TERM", &pid]).status().ok()?;
+        self.child.wait().ok()?.code()
+    }
+
+    fn wait(&mut self) {
+        let deadline = Instant::now() + Duration::from_secs(60);
+        while TcpStream::connect(("127.0.0.1", self.port)).is_err()
+            || crate::http::get(self.port, "/").is_none_or(|r| r.status != 200)
+        {
+            if let Ok(Some(status)) = self.child.try_wait() {
+                panic!("ectome serve ended with {status}");
+            }
+            assert!(Instant::now() < deadline, "ectome serve does not answer");
+            std::thread::sleep(Duration::from_millis(100));
+        }
+    }
+}
+
+impl Drop for App {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        let socket = self.data.join("database/sock");
+        let _ = Command::new("mariadb-admin")
+            .arg("--no-defaults")
+            .arg(format!("--socket={}", socket.display()))
+            .args(["-uroot", "shutdown"])
+            .stderr(Stdio::null())
+            .status();
+    }
+}
+
+fn spawn(data: &Path, port: u16, db_port: u16, upload_limit: u64) -> Child {
+    Command::new(program())
+        .args(["serve", "--no-demo"])
+        .arg("--data")
+        .arg(data)
+        .args(["--port", &port.to_string()])
+        .args(["--db-port", &db_port.to_string()])
+        .args(["--upload-limit", &upload_limit.to_string()])
+        .stdout(Stdio::null())
+        .spawn()
+        .expect("ectome serve")
+}

@@ -1,0 +1,238 @@
+//! Headless Chromium through ChromeDriver.
+
+use std::{
+    path::Path,
+    process::{Child, Command, Stdio},
+    time::Duration,
+};
+
+use fantoccini::{
+    Client, ClientBuilder, Locator,
+    actions::{InputSource, MouseActions, PointerAction},
+    wd::WebDriverCompatibleCommand,
+};
+use serde_json::{Value, json};
+
+use crate::app::free_port;
+
+/// How long something on a page may take.
+pub const PATIENCE: Duration = Duration::from_secs(90);
+
+/// A browser with one window of 1280 × 800.
+pub struct Browser {
+    driver: Child,
+    /// What steers it.
+    pub client: Client,
+    _profile: tempfile::TempDir,
+}
+
+#[derive(Debug)]
+struct Extension {
+    path: &'static str,
+    body: Value,
+}
+
+impl WebDriverCompatibleCommand for Extension {
+    fn endpoint(
+        &self,
+        base: &url::Url,
+        session: Option<&str>,
+    ) -> Result<url::Url, url::ParseError> {
+        base.join(&format!(
+            "session/{}/{}",
+            session.unwrap_or_default(),
+            self.path
+        ))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(self.body.to_string()))
+    }
+}
+
+impl Browser {
+    /// Starts a browser that downloads into `downloads`.
+    pub async fn start(downloads: &Path) -> Self {
+        let profile = tempfile::tempdir().expect("a folder for the profile");
+        let port = free_port();
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .env("TMPDIR", profile.path())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver; ./check installs it");
+        let options = json!({
+            "args": [
+                "--headless=new", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader",
+                "--enable-unsafe-swiftshader", "--force-device-scale-factor=1", "--hide-scrollbars",
+                "--disable-quic", "--no-first-run", "--disable-background-networking",
+                "--disable-component-update", "--disable-sync", "--window-size=1280,800",
+                format!("--user-data-dir={}", profile.path().join("profile").display()),
+            ],
+            "prefs": {
+                "download.default_directory": downloads,
+                "download.prompt_for_download": false,
+            },
+        });
+        let capabilities = json!({
+            "goog:chromeOptions": options,
+            "goog:loggingPrefs": { "browser": "ALL" },
+        });
+        let connector = hyper_util::client::legacy::connect::HttpConnector::new();
+        let mut tries = 0;
+        let client = loop {
+            let mut builder = ClientBuilder::new(connector.clone());
+            let Value::Object(map) = capabilities.clone() else {
+                unreachable!()
+            };
+            match builder
+                .capabilities(map)
+                .connect(&format!("http://127.0.0.1:{port}"))
+                .await
+            {
+                Ok(client) => break client,
+                Err(error) => {
+                    tries += 1;
+                    assert!(tries < 60, "no browser: {error}");
+                    tokio::time::sleep(Duration::from_millis(250)).await;
+                }
+            }
+        };
+        let browser = Self {
+            driver,
+            client,
+            _profile: profile,
+        };
+        browser
+            .extension(
+                "goog/cdp/execute",
+                json!({
+                    "cmd": "Emulation.setDeviceMetricsOverride",
+                    "params": { "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false },
+                }),
+            )
+            .await;
+        browser
+    }
+
+    async fn extension(&self, path: &'static str, body: Value) -> Value {
+        self.client
+            .issue_cmd(Extension { path, body })
+            .await
+            .unwrap_or(Value::Null)
+    }
+
+    /// Opens an address.
+    pub async fn open(&self, url: &str) {
+        self.client.goto(url).await.expect("the page opens");
+    }
+
+    /// Waits for a CSS selector and returns its text.
+    pub async fn text(&self, selector: &str) -> String {
+        self.client
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::Css(selector))
+            .await
+            .unwrap_or_else(|e| panic!("{selector}: {e}"))
+            .text()
+            .await
+            .unwrap_or_default()
+    }
+
+    /// Clicks what a selector finds.
+    pub async fn click(&self, selector: &str) {
+        self.client
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::Css(selector))
+            .await
+            .unwrap_or_else(|e| panic!("{selector}: {e}"))
+            .click()
+            .await
+            .unwrap_or_else(|e| panic!("{selector}: {e}"));
+    }
+
+    /// Runs a script and returns what it returns.
+    pub async fn run(&self, script: &str) -> Value {
+        self.client
+            .execute(script, Vec::new())
+            .await
+            .unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Waits until an expression is true on the page.
+    pub async fn until(&self, expression: &str) {
+        let deadline = tokio::time::Instant::now() + PATIENCE;
+        let script = format!("return Boolean({expression});");
+        loop {
+            let there = self.client.execute(&script, Vec::new()).await;
+            if matches!(there, Ok(Value::Bool(true))) {
+                return;
+            }
+            assert!(
+                tokio::time::Instant::now() < deadline,
+                "never came true: {expression}"
+            );
+            tokio::time::sleep(Duration::from_millis(150)).await;
+        }
+    }
+
+    /// Presses the mouse at one place, drags it to another and lets go.
+    pub async fn drag(&self, from: (i64, i64), to: (i64, i64)) {
+        let at = |(x, y): (i64, i64), ms| PointerAction::MoveTo {
+            duration: Some(Duration::from_millis(ms)),
+            x: x as f64,
+            y: y as f64,
+        };
+        let button = fantoccini::actions::MOUSE_BUTTON_LEFT;
+        let actions = MouseActions::new("mouse".to_owned())
+            .then(at(from, 0))
+            .then(PointerAction::Down { button })
+            .then(at(((from.0 + to.0) / 2, (from.1 + to.1) / 2), 80))
+            .then(at(to, 80))
+            .then(PointerAction::Up { button });
+        self.client
+            .perform_actions(actions)
+            .await
+            .expect("the drag");
+    }
+
+    /// Prefers a colour scheme: `light` or `dark`.
+    pub async fn prefer(&self, scheme: &str) {
+        self.extension(
+            "goog/cdp/execute",
+            json!({
+                "cmd": "Emulation.setEmulatedMedia",
+                "params": { "features": [{ "name": "prefers-color-scheme", "value": scheme }] },
+            }),
+        )
+        .await;
+    }
+
+    /// What the page complained about since the last call: errors on its console.
+    pub async fn complaints(&self) -> Vec<String> {
+        let log = self.extension("se/log", json!({ "type": "browser" })).await;
+        let entries = log.as_array().cloned().unwrap_or_default();
+        entries
+            .iter()
+            .filter(|e| e["level"] == "SEVERE")
+            .map(|e| e["message"].to_string())
+            .collect()
+    }
+
+    /// Closes the window.
+    pub async fn close(mut self) {
+        let _ = self.client.clone().close().await;
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}

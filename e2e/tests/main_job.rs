@@ -1,0 +1,314 @@
+//! The main job in the real interface: a heavy mesh goes in, a chain under budget comes out.
+
+use std::{collections::BTreeMap, fs, io::Read, path::Path};
+
+use ectome_e2e::{
+    app::App,
+    browser::{Browser, PATIENCE},
+    validator::validate,
+};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::{Mesh, Progress, topology::Topology};
+use ectome_recipe::{Target, engine};
+use fantoccini::Locator;
+use glam::Vec2;
+
+/// The fog bell, thinned so that a browser without a graphics card draws it at once: textured, many
+/// parts.
+fn small_bell() -> Scene {
+    let bell = engine::triangulated(ectome_demo::fog_bell());
+    engine::cut_scene(bell, Target::Triangles(24_000), &Progress::new())
+        .unwrap()
+        .0
+}
+
+/// Lowest and highest UV of each part.
+fn uv_ranges(mesh: &Mesh) -> BTreeMap<String, (Vec2, Vec2)> {
+    let mut ranges = BTreeMap::new();
+    for run in &mesh.runs {
+        let name = mesh.parts[run.part as usize].name.clone();
+        let range = ranges
+            .entry(name)
+            .or_insert((Vec2::splat(f32::MAX), Vec2::splat(f32::MIN)));
+        for f in run.faces.clone() {
+            for &v in mesh.face(f as usize) {
+                let uv = mesh.uv_sets[0][v as usize];
+                *range = (range.0.min(uv), range.1.max(uv));
+            }
+        }
+    }
+    ranges
+}
+
+/// Opens a downloaded tier and checks it against its limit and the source.
+fn check_tier(file: &Path, limit: usize, tier: usize, source: &Scene) {
+    let report = validate(file);
+    assert_eq!(report["errors"], 0, "{report}");
+    assert_eq!(report["warnings"], 0, "{report}");
+    let low = glb::read("tier.glb", &fs::read(file).unwrap()).unwrap();
+    let triangles = low.mesh.triangle_count();
+    assert_eq!(report["triangles"], triangles);
+    assert!(
+        triangles <= limit && triangles * 100 >= limit * 97,
+        "{triangles} of {limit}"
+    );
+    let suffix = format!("_LOD{tier}");
+    let names: Vec<&str> = source.mesh.parts.iter().map(|p| p.name.as_str()).collect();
+    assert!(low.mesh.parts.iter().all(|p| {
+        p.name
+            .strip_suffix(&suffix)
+            .is_some_and(|name| names.contains(&name))
+    }));
+    assert_eq!(
+        low.library.materials.len(),
+        source.library.materials.len(),
+        "materials are carried over"
+    );
+    assert_eq!(
+        low.library.images.len(),
+        source.library.images.len(),
+        "textures are carried over"
+    );
+    let before = Topology::of(&source.mesh);
+    let after = Topology::of(&low.mesh);
+    assert!(after.open_edges <= before.open_edges);
+    assert!(after.nonmanifold_edges <= before.nonmanifold_edges);
+    let allowed = uv_ranges(&source.mesh);
+    for (part, (low_uv, high_uv)) in uv_ranges(&low.mesh) {
+        let (from, to) = allowed[part.strip_suffix(&suffix).unwrap()];
+        // One texel of a 2048 texture.
+        let slack = Vec2::splat(1.0 / 2048.0);
+        assert!(
+            low_uv.cmpge(from - slack).all() && high_uv.cmple(to + slack).all(),
+            "{part}: {low_uv}…{high_uv} outside {from}…{to}"
+        );
+    }
+}
+
+/// Waits until a download is complete.
+async fn downloaded(folder: &Path, name: &str) -> std::path::PathBuf {
+    let file = folder.join(name);
+    let deadline = std::time::Instant::now() + PATIENCE;
+    while !file.exists() {
+        assert!(std::time::Instant::now() < deadline, "{name} never arrived");
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    file
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let downloads = folder.path().join("downloads");
+    fs::create_dir(&downloads).unwrap();
+    let source = small_bell();
+    let upload = folder.path().join("harbour_bell.glb");
+    fs::write(
+        &upload,
+        glb::write(&source, &glb::Naming::default()).unwrap(),
+    )
+    .unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let browser = Browser::start(&downloads).await;
+
+    // Upload: the card appears with its count by itself.
+    browser.open(&app.url("/")).await;
+    assert!(browser.text(".empty").await.contains("The shelf is empty"));
+    browser
+        .client
+        .find(Locator::Css("#files"))
+        .await
+        .unwrap()
+        .send_keys(upload.to_str().unwrap())
+        .await
+        .unwrap();
+    browser
+        .until("document.querySelector('.card-asset .figures')?.textContent.includes('triangles')")
+        .await;
+    let figures = browser.text(".card-asset .figures").await;
+    assert!(
+        figures.contains(&format!("{} objects", source.mesh.parts.len())),
+        "{figures}"
+    );
+    browser
+        .until("document.querySelector('.picture img')?.naturalWidth === 640")
+        .await;
+
+    // The asset page: counts, and the source on the stage.
+    browser.click(".card-asset a").await;
+    browser
+        .until("document.querySelector('#stage')?.dataset.drawn > 0")
+        .await;
+    let counts = browser.text("#counts").await;
+    assert!(counts.contains("objects"), "{counts}");
+
+    // Drag the pin of the Rule to the place of about 3 000 triangles.
+    let place = |expression: &str| {
+        format!(
+            "const r = document.querySelector('{expression}').getBoundingClientRect(); \
+         return [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];"
+        )
+    };
+    let pin = browser.run(&place("#rule .pin line")).await;
+    let point = |v: &serde_json::Value| (v[0].as_i64().unwrap(), v[1].as_i64().unwrap());
+    let from = point(&pin);
+    browser.drag(from, (from.0 + 120, from.1)).await;
+    let typed = browser
+        .run("return document.getElementById('target').value.replace(/\\D/g, '')")
+        .await;
+    let target: usize = typed.as_str().unwrap().parse().unwrap();
+    assert!(target > 500 && target < 8_000, "{target}");
+    let button = browser.text("#cut-button").await;
+    assert_eq!(
+        button.replace(|c: char| !c.is_ascii_digit(), ""),
+        target.to_string()
+    );
+
+    // Cut: the candidate comes by itself, and the counts prove it.
+    browser.click("#cut-button").await;
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.includes('Candidate 1')")
+        .await;
+    let counts = browser
+        .run("return document.querySelector('#counts').textContent.replace(/[\\u2009 ]/g, '')")
+        .await;
+    let counts = counts.as_str().unwrap();
+    let made: usize = counts
+        .split("fromsource:")
+        .nth(1)
+        .and_then(|rest| rest.split("triangles").next()?.trim().parse().ok())
+        .unwrap_or_else(|| panic!("{counts}"));
+    assert!(made <= target && made + 2 >= target, "{made} for {target}");
+    browser
+        .until("!document.querySelector('.doing-line')")
+        .await;
+
+    // The chain in one action, each tier judged.
+    browser.click("[data-step='4']").await;
+    browser.text("#chain-form").await;
+    browser
+        .run(
+            "const f = document.getElementById('first'); f.value = '4000'; \
+             f.dispatchEvent(new Event('input', { bubbles: true })); return 0;",
+        )
+        .await;
+    browser.click("#chain-button").await;
+    browser
+        .until("document.querySelector('.total')?.textContent.includes('LOD0–2 pass')")
+        .await;
+    let verdicts = browser
+        .run("return [...document.querySelectorAll('.verdicts li')].map((l) => l.textContent)")
+        .await;
+    assert_eq!(verdicts.as_array().unwrap().len(), 3, "{verdicts}");
+    assert!(verdicts[0].as_str().unwrap().contains("Passes"));
+
+    // The parcel: a file per tier and the zip, opened and counted.
+    browser.click("[data-step='5']").await;
+    browser.text(".downloads").await;
+    for tier in 0..3 {
+        let name = format!("harbour_bell_LOD{tier}.glb");
+        browser.click(&format!("a[href$='{name}']")).await;
+        let file = downloaded(&downloads, &name).await;
+        check_tier(&file, 4000 >> tier, tier, &source);
+    }
+    browser.click("a[href$='_chain.zip']").await;
+    let zip = downloaded(&downloads, "harbour_bell_chain.zip").await;
+    let mut zip = zip::ZipArchive::new(fs::File::open(zip).unwrap()).unwrap();
+    let names: Vec<String> = zip
+        .file_names()
+        .map(|name| name.unwrap().into_owned())
+        .collect();
+    assert_eq!(names.len(), 4, "{names:?}");
+    for tier in 0..3 {
+        let name = format!("harbour_bell_LOD{tier}.glb");
+        let mut bytes = Vec::new();
+        zip.by_name(&name).unwrap().read_to_end(&mut bytes).unwrap();
+        assert_eq!(bytes, fs::read(downloads.join(&name)).unwrap());
+    }
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+
+    // Another brief judges the same chain anew; the page works at its plain address.
+    browser.open(&app.url("/assets/1/chain?show=2")).await;
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.includes('Candidate 2')")
+        .await;
+    browser
+        .run(
+            "const s = document.getElementById('brief'); \
+             s.value = [...s.options].find((o) => o.text.startsWith('Phone')).value; \
+             s.dispatchEvent(new Event('change', { bubbles: true })); return 0;",
+        )
+        .await;
+    browser
+        .until("document.querySelector('.total')?.textContent.includes('over')")
+        .await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refusal_on_the_page_is_a_sentence_beside_the_form() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n";
+    ectome_e2e::http::upload(app.port, &[("pyramid.obj", obj.as_bytes())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/assets/1/cut")).await;
+    browser.text("#cut-form").await;
+    browser
+        .run("document.getElementById('target').value = 'plenty'; return 0;")
+        .await;
+    browser.click("#cut-button").await;
+    browser
+        .until("document.getElementById('form-fault')?.textContent.includes('plenty')")
+        .await;
+    let fault = browser.text("#form-fault").await;
+    assert!(fault.contains("whole number"), "{fault}");
+
+    // A picture dropped as a mesh: the shelf says so and goes on.
+    browser.open(&app.url("/")).await;
+    let photo = folder.path().join("photo.glb");
+    fs::write(&photo, b"\x89PNG\r\n\x1a\n not a mesh at all").unwrap();
+    browser
+        .client
+        .find(Locator::Css("#files"))
+        .await
+        .unwrap()
+        .send_keys(photo.to_str().unwrap())
+        .await
+        .unwrap();
+    browser
+        .until("document.querySelector('.card-asset .fault')?.textContent.includes('photo.glb')")
+        .await;
+    browser.close().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_page_answers_and_complains_about_nothing_in_light_and_dark() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n";
+    ectome_e2e::http::upload(app.port, &[("pyramid.obj", obj.as_bytes())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    for scheme in ["light", "dark"] {
+        browser.prefer(scheme).await;
+        for path in [
+            "/",
+            "/work",
+            "/assets/1/intake",
+            "/assets/1/parts",
+            "/assets/1/cut",
+            "/assets/1/chain",
+            "/assets/1/parcel",
+        ] {
+            browser.open(&app.url(path)).await;
+            browser.text("header.bar").await;
+            // Nothing is wider than the window.
+            let wide = browser
+                .run("return document.documentElement.scrollWidth > innerWidth")
+                .await;
+            assert_eq!(wide, false, "{path} in {scheme}");
+        }
+    }
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+}

@@ -1,0 +1,86 @@
+//! `kill -9` in the middle of work, and a polite stop.
+
+use std::{
+    fs,
+    time::{Duration, Instant},
+};
+
+use ectome_e2e::{app::App, http};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::shapes;
+
+fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
+    let deadline = Instant::now() + Duration::from_secs(120);
+    while !there() {
+        assert!(Instant::now() < deadline, "never happened: {what}");
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}
+
+#[test]
+fn a_killed_server_finishes_its_cut_after_the_next_start() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut app = App::start(folder.path());
+    // Large enough that the cut takes a while: 327 680 triangles.
+    let ball = Scene::from(shapes::icosphere(1.0, 7));
+    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let answer = http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
+    assert_eq!(answer.status, 201, "{answer:?}");
+    let shows = |app: &App, path: &str, text: &str| {
+        http::get(app.port, path).is_some_and(|r| r.text().contains(text))
+    };
+    wait_for("intake", || shows(&app, "/assets/1/cut", "id=\"cut-form\""));
+
+    http::post(app.port, "/assets/1/cuts", "triangles=2000").unwrap();
+    wait_for("the cut begins", || shows(&app, "/work", "running"));
+    app.kill();
+    app.restart();
+    wait_for("the cut ends", || shows(&app, "/assets/1/cut", "on stage"));
+    let work = http::get(app.port, "/work").unwrap().text();
+    assert_eq!(
+        work.matches("Cut Float to").count(),
+        1,
+        "the cut stands in the list once"
+    );
+    let page = http::get(app.port, "/assets/1/cut").unwrap().text();
+    assert_eq!(page.matches("data-show=").count(), 1, "one candidate");
+    let made = http::get(app.port, "/assets/1/download/float_1.glb").unwrap();
+    let made = glb::read("float_1.glb", &made.body).unwrap();
+    assert!(made.mesh.triangle_count() <= 2000 && made.mesh.triangle_count() >= 1998);
+
+    // A polite stop ends with status 0, takes the database along and frees the folder.
+    assert_eq!(app.stop(), Some(0));
+    assert!(!folder.path().join("database/pid").exists());
+    app.restart();
+    assert!(shows(&app, "/", "Float"));
+}
+
+#[test]
+fn a_locked_folder_and_a_taken_port_are_one_clear_sentence_each() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(folder.path());
+    let try_start = |data: &std::path::Path, port: u16| {
+        let done = std::process::Command::new(ectome_e2e::app::program())
+            .args(["serve", "--no-demo", "--data"])
+            .arg(data)
+            .args(["--port", &port.to_string()])
+            .args(["--db-port", &ectome_e2e::app::free_port().to_string()])
+            .output()
+            .unwrap();
+        assert_eq!(done.status.code(), Some(1));
+        String::from_utf8(done.stderr).unwrap()
+    };
+    let locked = try_start(folder.path(), ectome_e2e::app::free_port());
+    assert!(
+        locked.contains("in use by another Ectome") && locked.contains("ECTOME_DATA"),
+        "{locked}"
+    );
+    let other = tempfile::tempdir().unwrap();
+    let taken = try_start(other.path(), app.port);
+    assert!(
+        taken.contains("is taken") && taken.contains("ECTOME_PORT"),
+        "{taken}"
+    );
+    assert!(locked.lines().count() == 1 && taken.lines().count() == 1);
+    assert_eq!(fs::read_dir(other.path()).unwrap().count(), 0);
+}
