@@ -152,7 +152,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     let pin = browser.run(&place("#rule .pin line")).await;
     let point = |v: &serde_json::Value| (v[0].as_i64().unwrap(), v[1].as_i64().unwrap());
     let from = point(&pin);
-    browser.drag(from, (from.0 + 120, from.1)).await;
+    browser.drag(from, (from.0 + 480, from.1)).await;
     let typed = browser
         .run("return document.getElementById('target').value.replace(/\\D/g, '')")
         .await;

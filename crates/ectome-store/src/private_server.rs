@@ -108,6 +108,8 @@ impl PrivateServer {
             ])
             .args(as_root())
             .arg(option("datadir", &self.folder.join("data")))
+            // Two installations at once would clash in the folder all share.
+            .arg(option("tmpdir", &self.folder))
             .output()
             .await
             .map_err(|e| StoreError::NotStarted(e.to_string()))?;

@@ -17,7 +17,13 @@ use ectome_store::{
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use crate::{app::App, failure::Failure, statics::VERSION, words};
+use crate::{
+    app::App,
+    events::{LOOKED_AT, fingerprint},
+    failure::Failure,
+    statics::VERSION,
+    words,
+};
 
 /// How many tiers one action makes.
 const TIERS: usize = 3;
@@ -139,6 +145,7 @@ struct Page {
     view: View,
     doing: String,
     busy: usize,
+    seen: String,
 }
 
 #[derive(Template)]
@@ -158,9 +165,11 @@ pub async fn page(
     Path((id, step)): Path<(u64, String)>,
     Query(shown): Query<Shown>,
 ) -> Result<Html<String>, Failure> {
+    // First the work, then what it made: what is done in between is told by the events.
+    let work = app.store.latest_work(LOOKED_AT).await?;
     let view = view(&app, id, &step, shown.show).await?;
-    let work = app.store.latest_work(50).await?;
     let page = Page {
+        seen: fingerprint(&work, Some(id)),
         version: *VERSION,
         busy: work.iter().filter(|w| !w.state.is_over()).count(),
         doing: doing(&work, id)?,

@@ -17,11 +17,28 @@ use crate::{app::App, asset_page::doing};
 /// How often rows are asked.
 const BEAT: Duration = Duration::from_millis(350);
 
+/// How many pieces of work are looked at.
+pub const LOOKED_AT: u32 = 50;
+
 /// What a page listens to.
 #[derive(Deserialize)]
 pub struct Listening {
     /// One asset's page; otherwise the whole shelf.
     asset: Option<u64>,
+    /// The [`fingerprint`] the page was drawn from: what changed before it listened is told at once.
+    seen: Option<String>,
+}
+
+/// Identifies the states of the latest work, all of it or one asset's.
+pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {
+    let mut hasher = blake3::Hasher::new();
+    for w in work.iter().take(LOOKED_AT as usize) {
+        if asset.is_none_or(|id| w.asset == id) {
+            hasher.update(&w.id.to_le_bytes());
+            hasher.update(w.state.word().as_bytes());
+        }
+    }
+    hasher.finalize().to_hex()[..16].to_owned()
 }
 
 /// What was last told to a page.
@@ -38,7 +55,7 @@ pub async fn stream(
     Query(listening): Query<Listening>,
 ) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
     let told = Told {
-        states: String::new(),
+        states: listening.seen.unwrap_or_default(),
         progress: String::new(),
         first: true,
     };
@@ -48,7 +65,7 @@ pub async fn stream(
                 tokio::time::sleep(BEAT).await;
             }
             // A database that is gone for a moment is asked again at the next beat.
-            let work = app.store.latest_work(50).await.unwrap_or_default();
+            let work = app.store.latest_work(LOOKED_AT).await.unwrap_or_default();
             let events = news(&work, listening.asset, &mut told);
             if !events.is_empty() {
                 return Some((stream::iter(events.into_iter().map(Ok)), (app, told)));
@@ -59,12 +76,7 @@ pub async fn stream(
 }
 
 fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
-    let ours = |w: &&Work| asset.is_none_or(|id| w.asset == id);
-    let states: String = work
-        .iter()
-        .filter(ours)
-        .map(|w| format!("{}{} ", w.id, w.state.word()))
-        .collect();
+    let states = fingerprint(work, asset);
     let progress: String = work
         .iter()
         .filter(|w| !w.state.is_over())
@@ -72,9 +84,7 @@ fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
         .collect();
     let mut events = Vec::new();
     if states != told.states {
-        if !told.first {
-            events.push(Event::default().event("changed").data("work"));
-        }
+        events.push(Event::default().event("changed").data("work"));
         told.states = states;
     }
     if progress != told.progress || told.first {

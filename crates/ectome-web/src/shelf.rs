@@ -9,7 +9,13 @@ use ectome_store::{
     work::{State as WorkState, Work},
 };
 
-use crate::{app::App, failure::Failure, statics::VERSION, words};
+use crate::{
+    app::App,
+    events::{LOOKED_AT, fingerprint},
+    failure::Failure,
+    statics::VERSION,
+    words,
+};
 
 /// A tier on a card.
 struct TierChip {
@@ -46,6 +52,7 @@ struct Page {
     cards: String,
     busy: usize,
     limit: String,
+    seen: String,
 }
 
 #[derive(Template)]
@@ -56,20 +63,21 @@ struct Cards {
 
 /// `GET /`
 pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let work = app.store.latest_work(50).await?;
+    let work = app.store.latest_work(LOOKED_AT).await?;
     let busy = work.iter().filter(|w| !w.state.is_over()).count();
     let page = Page {
         version: *VERSION,
         cards: render_cards(&app, &work).await?,
         busy,
         limit: words::bytes(app.upload_limit),
+        seen: fingerprint(&work, None),
     };
     Ok(Html(page.render()?))
 }
 
 /// `GET /shelf/cards`
 pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let work = app.store.latest_work(50).await?;
+    let work = app.store.latest_work(LOOKED_AT).await?;
     Ok(Html(render_cards(&app, &work).await?))
 }
 

@@ -6,7 +6,7 @@ use axum::{
     response::{Html, Redirect},
 };
 
-use crate::{app::App, failure::Failure, statics::VERSION, words};
+use crate::{app::App, events::fingerprint, failure::Failure, statics::VERSION, words};
 
 struct Line {
     id: u64,
@@ -26,6 +26,7 @@ struct Page {
     version: &'static str,
     list: String,
     busy: usize,
+    seen: String,
 }
 
 #[derive(Template)]
@@ -36,11 +37,12 @@ struct List {
 
 /// `GET /work`
 pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let (list, busy) = render(&app).await?;
+    let (list, busy, seen) = render(&app).await?;
     let page = Page {
         version: *VERSION,
         list,
         busy,
+        seen,
     };
     Ok(Html(page.render()?))
 }
@@ -56,8 +58,9 @@ pub async fn stop(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirec
     Ok(Redirect::to("/work"))
 }
 
-async fn render(app: &App) -> Result<(String, usize), Failure> {
+async fn render(app: &App) -> Result<(String, usize, String), Failure> {
     let work = app.store.latest_work(100).await?;
+    let seen = fingerprint(&work, None);
     let busy = work.iter().filter(|w| !w.state.is_over()).count();
     let lines = work
         .into_iter()
@@ -73,5 +76,5 @@ async fn render(app: &App) -> Result<(String, usize), Failure> {
             fault: w.fault.unwrap_or_default(),
         })
         .collect();
-    Ok((List { lines }.render()?, busy))
+    Ok((List { lines }.render()?, busy, seen))
 }
