@@ -9,7 +9,7 @@ use ectome_e2e::{
 };
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, Progress, topology::Topology};
-use ectome_recipe::{Target, engine};
+use ectome_recipe::{CutSettings, Session, Target, engine};
 use fantoccini::Locator;
 use glam::Vec2;
 
@@ -17,9 +17,9 @@ use glam::Vec2;
 /// parts.
 fn small_bell() -> Scene {
     let bell = engine::triangulated(ectome_demo::fog_bell());
-    engine::cut_scene(bell, Target::Triangles(24_000), &Progress::new())
-        .unwrap()
-        .0
+    let progress = Progress::new();
+    let mut session = Session::new(bell, CutSettings::default(), None, &progress).unwrap();
+    session.cut(Target::Triangles(24_000), &progress).unwrap().0
 }
 
 /// Lowest and highest UV of each part.

@@ -1,15 +1,13 @@
 //! Runs recipes.
 
-use std::time::Instant;
-
-use ectome_compare::{CompareError, Report};
+use ectome_compare::CompareError;
 use ectome_formats::{FileSet, FormatError, Scene};
 use ectome_mesh::{Cancelled, Progress, triangulate::triangulate};
-use ectome_reduce::CutError;
+use ectome_reduce::{CollapseLog, CutError};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::{Recipe, Step, Target};
+use crate::{Recipe, Session, Step};
 
 /// Why a recipe could not be run.
 #[derive(Debug, Error)]
@@ -92,9 +90,9 @@ pub struct CutReport {
     pub nonmanifold_edges: [usize; 2],
     /// Faces that look against the source.
     pub flipped_faces: usize,
-    /// Seconds for the cut.
+    /// Seconds for the analysis; 0 when an earlier one was used.
     pub seconds_analysis: f64,
-    /// Seconds to make this count from the analysis; part of the cut for now, so 0.
+    /// Seconds to make this count from the analysis.
     pub seconds_replay: f64,
     /// Seconds for measuring the result.
     pub seconds_measuring: f64,
@@ -109,17 +107,23 @@ pub struct Outcome {
     pub scene: Scene,
     /// The report of the last cut, if the recipe cuts.
     pub cut: Option<CutReport>,
+    /// The analysis of the last cut, if it was made anew.
+    pub analysis: Option<CollapseLog>,
 }
 
-/// Runs a recipe on the source's files.
+/// Runs a recipe on the source's files. `analysis` is what an earlier run with the same
+/// [`Recipe::analysis_key`] left.
 ///
 /// # Errors
 /// See [`EngineError`].
 pub fn run(
     recipe: &Recipe,
     files: &FileSet<'_>,
+    analysis: Option<CollapseLog>,
     progress: &Progress,
 ) -> Result<Outcome, EngineError> {
+    let mut known = analysis;
+    let mut made = None;
     let mut scene: Option<Scene> = None;
     let mut cut = None;
     let steps = recipe.steps.len().max(1) as f32;
@@ -139,16 +143,43 @@ pub fn run(
             (Step::Import, Some(_)) => return Err(EngineError::Order("reads its source twice")),
             (_, None) => return Err(EngineError::Order("does not start with reading its source")),
             (Step::Triangulate, Some(scene)) => triangulated(scene),
-            (Step::Cut { target }, Some(scene)) => {
-                let (scene, report) = cut_scene(scene, *target, &progress)?;
+            (Step::Cut { target, settings }, Some(scene)) => {
+                let mut session = Session::new(scene, settings.clone(), known.take(), &progress)?;
+                let (scene, report) = session.cut(*target, &progress)?;
                 cut = Some(report);
+                made = session.new_analysis();
                 scene
             }
         });
         progress.at(1.0)?;
     }
     let scene = scene.ok_or(EngineError::Order("has no steps"))?;
-    Ok(Outcome { scene, cut })
+    Ok(Outcome {
+        scene,
+        cut,
+        analysis: made,
+    })
+}
+
+/// Opens the source of a recipe's last cut, analysed and ready to be cut to any count.
+///
+/// # Errors
+/// See [`EngineError`]; [`EngineError::Order`] for a recipe that does not cut.
+pub fn open(
+    recipe: &Recipe,
+    files: &FileSet<'_>,
+    analysis: Option<CollapseLog>,
+    progress: &Progress,
+) -> Result<Session, EngineError> {
+    let Some(Step::Cut { settings, .. }) = recipe.steps.last() else {
+        return Err(EngineError::Order("does not end with a cut"));
+    };
+    let before = Recipe {
+        source: recipe.source.clone(),
+        steps: recipe.steps[..recipe.steps.len() - 1].to_vec(),
+    };
+    let scene = run(&before, files, None, &progress.span(0.0, 0.2))?.scene;
+    Session::new(scene, settings.clone(), analysis, &progress.span(0.2, 1.34))
 }
 
 /// The scene with triangles only.
@@ -159,78 +190,8 @@ pub fn triangulated(mut scene: Scene) -> Scene {
     scene
 }
 
-/// Cuts a scene of triangles and measures the result against it.
-///
-/// # Errors
-/// See [`EngineError`].
-pub fn cut_scene(
-    source: Scene,
-    target: Target,
-    progress: &Progress,
-) -> Result<(Scene, CutReport), EngineError> {
-    let before = source.mesh.triangle_count();
-    let target = target.triangles(before);
-    if target < 4 {
-        return Err(EngineError::TargetTooSmall { target });
-    }
-    if before <= target {
-        return Err(EngineError::NothingToCut {
-            triangles: before,
-            target,
-        });
-    }
-    let started = Instant::now();
-    let cut = ectome_reduce::cut(&source.mesh, target, &progress.span(0.0, 0.75))?;
-    let seconds_analysis = started.elapsed().as_secs_f64();
-    let started = Instant::now();
-    let report: Report =
-        ectome_compare::compare(&source.mesh, &cut.mesh, &progress.span(0.75, 1.0))?;
-    let mut held_by = Vec::new();
-    if cut.corners_released {
-        held_by.push("corners of UV islands and lines, given up to meet the target".to_owned());
-    }
-    if cut.lines_released {
-        held_by.push("outlines of UV islands, crossed to meet the target".to_owned());
-    }
-    if cut.pieces_dropped > 0 {
-        held_by.push(format!(
-            "{} small pieces, left out because they cannot shrink further",
-            cut.pieces_dropped
-        ));
-    }
-    let report = CutReport {
-        triangles_before: before,
-        triangles_after: cut.mesh.triangle_count(),
-        target,
-        held_by,
-        deviation_mean_percent_of_diagonal: report.deviation_mean_percent_of_diagonal,
-        deviation_max_percent_of_diagonal: report.deviation_max_percent_of_diagonal,
-        deviation_mean_mm: report.deviation_mean_mm,
-        deviation_max_mm: report.deviation_max_mm,
-        deviation_worst_at_m: if report.high_to_low.deviation_max_mm
-            >= report.low_to_high.deviation_max_mm
-        {
-            report.high_to_low.worst_at_m
-        } else {
-            report.low_to_high.worst_at_m
-        },
-        open_edges: [report.high.open_edges, report.low.open_edges],
-        nonmanifold_edges: [report.high.nonmanifold_edges, report.low.nonmanifold_edges],
-        flipped_faces: report.flipped_faces,
-        seconds_analysis,
-        seconds_replay: 0.0,
-        seconds_measuring: started.elapsed().as_secs_f64(),
-        peak_bytes: peak_bytes(),
-    };
-    let scene = Scene {
-        mesh: cut.mesh,
-        ..source
-    };
-    Ok((scene, report))
-}
-
 /// The largest resident size of this process so far, where the system tells.
-fn peak_bytes() -> u64 {
+pub(crate) fn peak_bytes() -> u64 {
     let Ok(status) = std::fs::read_to_string("/proc/self/status") else {
         return 0;
     };

@@ -10,11 +10,12 @@
 //! addressed by [`Recipe::key`], so equal work is never done twice and nothing is ever altered.
 //!
 //! ```
-//! use ectome_recipe::{Recipe, Target};
+//! use ectome_recipe::{CutSettings, Recipe, Target};
 //!
-//! let recipe = Recipe::cut("3f2a", Target::Triangles(6000));
-//! assert_eq!(recipe.key(), Recipe::cut("3f2a", Target::Triangles(6000)).key());
-//! assert_ne!(recipe.key(), Recipe::cut("3f2a", Target::Triangles(5999)).key());
+//! let to = |n| Recipe::cut("3f2a", Target::Triangles(n), CutSettings::default());
+//! assert_eq!(to(6000).key(), to(6000).key());
+//! assert_ne!(to(6000).key(), to(5999).key());
+//! assert_eq!(to(6000).analysis_key(), to(5999).analysis_key());
 //! ```
 
 pub mod brief;
@@ -23,9 +24,12 @@ pub mod engine;
 pub mod inspect;
 pub mod picture;
 mod recipe;
+mod session;
 
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
+pub use ectome_reduce::{Attention, CollapseLog, Keep};
 pub use engine::{CutReport, EngineError, Outcome};
 pub use inspect::Inspection;
-pub use recipe::{KERNEL_VERSION, Recipe, Step, Target};
+pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
+pub use session::Session;

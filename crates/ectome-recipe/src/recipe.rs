@@ -1,9 +1,12 @@
 //! Steps in order, and the address of what they make.
 
+use ectome_mesh::Mesh;
+use ectome_reduce::{Attention, Keep, Options};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 /// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 1;
+pub const KERNEL_VERSION: u32 = 2;
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -25,6 +28,81 @@ impl Target {
     }
 }
 
+/// A ball in space, in metres.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Ball {
+    /// Its middle.
+    pub at: [f32; 3],
+    /// Its radius.
+    pub radius: f32,
+}
+
+/// A region of the surface, painted or picked as balls.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Region {
+    /// What is inside any of them is protected.
+    pub balls: Vec<Ball>,
+    /// Everything else is protected instead.
+    pub inverse: bool,
+    /// How much: 1 never moves, less costs more.
+    pub weight: f32,
+}
+
+impl Default for Region {
+    fn default() -> Self {
+        Self {
+            balls: Vec::new(),
+            inverse: false,
+            weight: 1.0,
+        }
+    }
+}
+
+impl Region {
+    /// The protection of each point; empty when there is no region.
+    pub fn weights(&self, points: &[Vec3]) -> Vec<f32> {
+        if self.balls.is_empty() {
+            return Vec::new();
+        }
+        let inside = |p: Vec3| {
+            self.balls
+                .iter()
+                .any(|b| p.distance(b.at.into()) <= b.radius)
+        };
+        points
+            .iter()
+            .map(|&p| match inside(p) != self.inverse {
+                true => self.weight.clamp(0.0, 1.0),
+                false => 0.0,
+            })
+            .collect()
+    }
+}
+
+/// What a cut keeps and looks at most.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct CutSettings {
+    /// Lines that must not move.
+    pub keep: Keep,
+    /// Shares of the error.
+    pub attention: Attention,
+    /// A protected region.
+    pub region: Region,
+}
+
+impl CutSettings {
+    /// As the kernel takes them.
+    pub fn options(&self, mesh: &Mesh) -> Options {
+        Options {
+            keep: self.keep,
+            attention: self.attention,
+            protect: self.region.weights(&mesh.points),
+        }
+    }
+}
+
 /// One change to a mesh.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "step", rename_all = "snake_case")]
@@ -37,6 +115,9 @@ pub enum Step {
     Cut {
         /// How far.
         target: Target,
+        /// What it keeps and looks at most.
+        #[serde(default)]
+        settings: CutSettings,
     },
 }
 
@@ -59,10 +140,26 @@ impl Recipe {
     }
 
     /// The source cut to a target.
-    pub fn cut(source: impl Into<String>, target: Target) -> Self {
+    pub fn cut(source: impl Into<String>, target: Target, settings: CutSettings) -> Self {
         let mut recipe = Self::intake(source);
-        recipe.steps.push(Step::Cut { target });
+        recipe.steps.push(Step::Cut { target, settings });
         recipe
+    }
+
+    /// The address of the analysis that the last cut of this recipe replays: every target of one
+    /// source with the same settings shares it.
+    pub fn analysis_key(&self) -> Option<String> {
+        let at = self
+            .steps
+            .iter()
+            .rposition(|s| matches!(s, Step::Cut { .. }))?;
+        let Step::Cut { settings, .. } = &self.steps[at] else {
+            return None;
+        };
+        let before = &self.steps[..at];
+        let text = serde_json::json!([KERNEL_VERSION, self.source, before, "analysis", settings])
+            .to_string();
+        Some(blake3::hash(text.as_bytes()).to_hex()[..32].to_owned())
     }
 
     /// The address of the candidate this recipe makes: a hash of source, steps and kernel version.
@@ -74,7 +171,7 @@ impl Recipe {
     /// The target of the last cut, if there is one.
     pub fn target(&self) -> Option<Target> {
         self.steps.iter().rev().find_map(|step| match step {
-            Step::Cut { target } => Some(*target),
+            Step::Cut { target, .. } => Some(*target),
             _ => None,
         })
     }
@@ -86,12 +183,42 @@ mod tests {
 
     #[test]
     fn a_recipe_survives_json_and_keeps_its_address() {
-        let recipe = Recipe::cut("abc", Target::SharePercent(2.5));
+        let recipe = Recipe::cut("abc", Target::SharePercent(2.5), CutSettings::default());
         let json = serde_json::to_string(&recipe).unwrap();
         let back: Recipe = serde_json::from_str(&json).unwrap();
         assert_eq!(back, recipe);
         assert_eq!(back.key(), recipe.key());
         assert_eq!(recipe.key().len(), 32);
+    }
+
+    #[test]
+    fn targets_share_an_analysis_and_settings_do_not() {
+        let of = |n, settings| Recipe::cut("abc", Target::Triangles(n), settings);
+        let plain = of(10, CutSettings::default());
+        let other = of(20, CutSettings::default());
+        assert_ne!(plain.key(), other.key());
+        assert_eq!(plain.analysis_key(), other.analysis_key());
+        let mut kept = CutSettings::default();
+        kept.keep.seams = true;
+        assert_ne!(plain.analysis_key(), of(10, kept).analysis_key());
+        assert_eq!(Recipe::intake("abc").analysis_key(), None);
+    }
+
+    #[test]
+    fn a_region_and_its_inverse_protect_everything_once() {
+        let points = [Vec3::ZERO, Vec3::X, Vec3::new(0.0, 3.0, 0.0)];
+        let mut region = Region {
+            balls: vec![Ball {
+                at: [0.0; 3],
+                radius: 1.5,
+            }],
+            ..Region::default()
+        };
+        let inside = region.weights(&points);
+        region.inverse = true;
+        let outside = region.weights(&points);
+        assert_eq!(inside, [1.0, 1.0, 0.0]);
+        assert!(inside.iter().zip(&outside).all(|(a, b)| a + b == 1.0));
     }
 
     #[test]

@@ -4,10 +4,12 @@
 //! **line** when the two sides differ (wedge, material, part) or when it does not have two sides.
 
 use ectome_mesh::{
-    Mesh,
+    Mesh, measure,
     topology::{HalfEdge, runs_up, sorted_half_edges},
     weld::{classes, position_key},
 };
+
+use crate::options::Options;
 
 /// How freely a point may move.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -19,6 +21,16 @@ pub enum Class {
     /// Where lines meet, branch or end.
     Corner,
 }
+
+/// The guards, in words for "held by …".
+pub const GUARDS: [&str; 6] = [
+    "open borders",
+    "UV seams",
+    "hard edges",
+    "material edges",
+    "part edges",
+    "the protected region",
+];
 
 /// The features of a mesh.
 pub struct Features {
@@ -33,6 +45,8 @@ pub struct Features {
     /// The surface is no surface there: a non-manifold or inconsistently wound edge, or fans that
     /// touch in a point. The link condition says nothing about such points.
     pub complex: Vec<bool>,
+    /// Which guard keeps the point where it is, if any: an index into [`GUARDS`] plus one.
+    pub fixed_by: Vec<u8>,
     /// The run of each face.
     pub face_run: Vec<u32>,
     /// Half-edges of all proper faces, grouped by edge.
@@ -44,13 +58,18 @@ pub struct Features {
 
 impl Features {
     /// Finds the features of an all-triangle mesh.
-    pub fn of(mesh: &Mesh) -> Self {
+    pub fn of(mesh: &Mesh, options: &Options) -> Self {
         let half_edges = sorted_half_edges(mesh);
         let mut face_run = Vec::with_capacity(mesh.face_count());
         for (r, run) in mesh.runs.iter().enumerate() {
             face_run.extend(run.faces.clone().map(|_| r as u32));
         }
         let by_look = vertex_classes(mesh, false);
+        let by_uv = if options.keep.seams {
+            by_look.0.clone()
+        } else {
+            Vec::new()
+        };
         let hard_edges = !mesh.normals.is_empty() && {
             let with_normals = vertex_classes(mesh, true);
             let (mut inner, mut hard) = (0usize, 0usize);
@@ -66,21 +85,28 @@ impl Features {
             }
             4 * hard < inner
         };
-        let (vertex_wedge, wedge_vertex) = if hard_edges {
-            vertex_classes(mesh, true)
-        } else {
-            by_look
-        };
-        let corner_wedge: Vec<u32> = mesh
-            .corners
-            .iter()
-            .map(|&v| vertex_wedge[v as usize])
-            .collect();
+        let (corner_wedge, wedge_vertex) = spread(
+            mesh,
+            if hard_edges {
+                vertex_classes(mesh, true)
+            } else {
+                by_look
+            },
+        );
 
         let n = mesh.points.len();
         let mut lines_at = vec![0u8; n];
         let mut complex = vec![false; n];
         let mut on_border = vec![false; n];
+        let mut fixed_by: Vec<u8> = match &options.protect[..] {
+            [] => vec![0; n],
+            weights => weights
+                .iter()
+                .map(|&w| if w >= 1.0 { 6 } else { 0 })
+                .collect(),
+        };
+        let keep = &options.keep;
+        let crease_cosine = keep.creases.map(|degrees| degrees.to_radians().cos());
         for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
             let ends = [edge[0].low as usize, edge[0].high as usize];
             // A seam that ends in a point (a slit, the fan of a pole) leaves that point one wedge: it
@@ -113,6 +139,30 @@ impl Features {
                     [differ(0), differ(1)]
                 }
             };
+            let guard = match edge {
+                [_] => u8::from(keep.borders),
+                [a, b, ..] => {
+                    let run = |e: &HalfEdge| &mesh.runs[face_run[e.corner as usize / 3] as usize];
+                    if keep.parts && run(a).part != run(b).part {
+                        5
+                    } else if keep.materials && run(a).material != run(b).material {
+                        4
+                    } else if keep.seams
+                        && sides_differ(mesh, a, b, |c| by_uv[mesh.corners[c] as usize])
+                            .contains(&true)
+                    {
+                        2
+                    } else if crease_cosine.is_some_and(|limit| face_cosine(mesh, a, b) < limit) {
+                        3
+                    } else {
+                        0
+                    }
+                }
+                [] => 0,
+            };
+            if guard > 0 {
+                ends.iter().for_each(|&p| fixed_by[p] = guard);
+            }
             for (&p, line) in ends.iter().zip(is_line) {
                 lines_at[p] = lines_at[p].saturating_add(u8::from(line));
             }
@@ -132,11 +182,33 @@ impl Features {
             class,
             on_border,
             complex,
+            fixed_by,
             face_run,
             half_edges,
             hard_edges,
         }
     }
+}
+
+/// The wedge of each corner and a vertex of each wedge, as [`Features`] numbers them.
+pub fn wedges_of(mesh: &Mesh, hard_edges: bool) -> (Vec<u32>, Vec<u32>) {
+    spread(mesh, vertex_classes(mesh, hard_edges))
+}
+
+/// Classes of vertices as classes of corners.
+fn spread(mesh: &Mesh, (of_vertex, first): (Vec<u32>, Vec<u32>)) -> (Vec<u32>, Vec<u32>) {
+    let of_corner = mesh.corners.iter().map(|&v| of_vertex[v as usize]);
+    (of_corner.collect(), first)
+}
+
+/// Cosine of the angle between the faces of two half-edges.
+fn face_cosine(mesh: &Mesh, a: &HalfEdge, b: &HalfEdge) -> f32 {
+    let normal = |e: &HalfEdge| {
+        measure::area_vector(mesh.triangle(e.corner as usize / 3))
+            .as_vec3()
+            .normalize_or_zero()
+    };
+    normal(a).dot(normal(b))
 }
 
 /// Whether the corners that two half-edges of one edge have at its lower and its higher end differ.
@@ -223,15 +295,15 @@ mod tests {
 
     #[test]
     fn a_smooth_solid_has_no_features() {
-        let f = Features::of(&shapes::torus(1.0, 0.3, 12, 8));
+        let f = Features::of(&shapes::torus(1.0, 0.3, 12, 8), &Options::default());
         assert!(f.class.iter().all(|&c| c == Class::Inside));
     }
 
     #[test]
     fn borders_and_seams_are_lines_and_their_meetings_corners() {
         // A square sheet of 4 × 4 quads whose UVs break along the middle of one row of edges.
-        let mesh = crate::cut::test_meshes::sheet_with_slit_seam();
-        let f = Features::of(&mesh);
+        let mesh = crate::analyse::test_meshes::sheet_with_slit_seam();
+        let f = Features::of(&mesh, &Options::default());
         let at = |x: f32, y: f32| {
             let p = mesh.points.iter().position(|&p| p == Vec3::new(x, y, 0.0));
             f.class[p.unwrap()]
@@ -252,8 +324,8 @@ mod tests {
         let a = shapes::cuboid(Vec3::ONE);
         let mut b = shapes::cuboid(Vec3::ONE);
         b.points.iter_mut().for_each(|p| *p += Vec3::ONE);
-        let mesh = crate::cut::test_meshes::joined(&[a, b]);
-        let f = Features::of(&mesh);
+        let mesh = crate::analyse::test_meshes::joined(&[a, b]);
+        let f = Features::of(&mesh, &Options::default());
         assert_eq!(f.complex.iter().filter(|&&c| c).count(), 1);
     }
 }

@@ -4,7 +4,8 @@ use ectome_mesh::topology::is_degenerate;
 use glam::{DVec2, Vec3};
 
 use crate::{
-    plan::{Plan, Release},
+    plan::{Plan, Release, WedgeMerge},
+    record::{MOST_MERGES, Recorder},
     state::{NONE, State},
 };
 
@@ -46,7 +47,12 @@ impl Guard {
         } else {
             self.keeps_topology(state, plan)
         };
+        let changed = match release {
+            Release::Nothing => plan.merges.len(),
+            _ => plan.merges.len() + self.ring_gone.len(),
+        };
         sound
+            && changed <= MOST_MERGES
             && self.covers_wedges(state, plan, release)
             && self.turns_nothing_over(state, plan, release)
     }
@@ -301,7 +307,9 @@ fn area_vector([a, b, c]: [Vec3; 3]) -> glam::DVec3 {
 }
 
 /// Does `plan`: faces on the edge vanish, the rest of both rings share one point.
-pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
+/// Tells `record` what happened.
+pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan, record: &mut Recorder) {
+    record.begin();
     let (gone, kept) = (plan.gone as usize, plan.kept as usize);
     for &c in &guard.ring_gone {
         let (n, p) = State::others(c);
@@ -311,9 +319,10 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
         if on_edge {
             state.alive[c as usize / 3] = false;
             state.triangles -= 1;
+            record.face(state.source_face[c as usize / 3]);
         }
     }
-    let lonely_uv: Vec<(u32, DVec2)> = if state.uv.is_empty() {
+    let mut lonely_uv: Vec<(u32, DVec2)> = if state.uv.is_empty() {
         Vec::new()
     } else {
         guard
@@ -324,11 +333,15 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
             .map(|w| (w, extrapolated_uv(state, w, plan.place)))
             .collect()
     };
+    lonely_uv.sort_unstable_by_key(|&(w, _)| w);
+    lonely_uv.dedup_by_key(|&mut (w, _)| w);
     for (w, uv) in lonely_uv {
         state.uv[w as usize] = uv;
+        record.merge(state, w, w);
     }
     for m in &plan.merges {
-        merge_wedges(state, plan, m.from as usize, m.into as usize, m.uv);
+        merge_wedges(state, plan, m);
+        record.merge(state, m.from, m.into);
     }
     for &c in &guard.ring_gone {
         state.corner_point[c as usize] = plan.kept;
@@ -347,17 +360,22 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan) {
     state.first[gone] = NONE;
     let form = state.quadric[gone];
     state.quadric[kept] += form;
+    let area = state.point_area[gone];
+    state.point_area[kept] += area;
     state.place[kept] = plan.place;
     state.on_border[kept] |= state.on_border[gone];
     state.complex[kept] |= state.complex[gone];
     state.version[kept] += 1;
     state.version[gone] += 1;
+    let error = (plan.geometric / state.point_area[kept].max(f32::MIN_POSITIVE)).sqrt();
+    record.collapse(state, plan, error);
 }
 
-fn merge_wedges(state: &mut State, plan: &Plan, from: usize, into: usize, uv: DVec2) {
+fn merge_wedges(state: &mut State, plan: &Plan, m: &WedgeMerge) {
+    let (from, into) = (m.from as usize, m.into as usize);
     if !state.uv.is_empty() {
-        state.uv[into] = uv;
-        state.uv_fit[into] = state.uv_fit[from].plus(&state.uv_fit[into]);
+        state.uv[into] = m.uv;
+        state.uv_fit[into] = m.fit;
     }
     if plan.moves {
         let t = plan.along;

@@ -21,20 +21,29 @@
 //! use ectome_mesh::{Progress, shapes, topology::Topology};
 //!
 //! let ball = shapes::icosphere(1.0, 5);
-//! let cut = ectome_reduce::cut(&ball, 1000, &Progress::new())?;
+//! let cut = ectome_reduce::cut(&ball, 1000, &Default::default(), &Progress::new())?;
 //! assert!((998..=1000).contains(&cut.mesh.triangle_count()));
 //! assert_eq!(Topology::of(&cut.mesh).open_edges, 0);
 //! # Ok::<(), ectome_reduce::CutError>(())
 //! ```
 
-mod cut;
+mod analyse;
+mod compact;
 mod feature;
+mod forms;
 mod guard;
+mod log;
+mod options;
 mod piece;
 mod plan;
 mod quadric;
-mod result;
+mod record;
+mod replay;
 mod state;
+mod uv_fit;
 
-pub use cut::{Cut, CutError, cut};
+pub use analyse::{CutError, analyse, cut};
+pub use log::{CollapseLog, Holding, LogError};
+pub use options::{Attention, Keep, Options};
 pub use quadric::Quadric;
+pub use replay::{Cut, Replay};

@@ -7,17 +7,28 @@
 use ectome_mesh::{Mesh, topology::face_components};
 use glam::Vec3;
 
-use crate::state::State;
+use crate::{record::Recorder, state::State};
 
 /// A piece of the surface.
 #[derive(Clone, Debug)]
 pub struct Piece {
     /// Loss in the units of a collapse's cost.
     pub cost: f32,
+    /// Its area in the same units.
+    area: f32,
     /// Its faces.
     pub faces: Vec<u32>,
     /// How many of them still stand.
     pub standing: usize,
+}
+
+/// Follows a compaction: `left` are the old faces that are left.
+pub fn renumber(pieces: &mut [Piece], piece_of_face: &mut Vec<u32>, left: &[u32]) {
+    *piece_of_face = left.iter().map(|&f| piece_of_face[f as usize]).collect();
+    pieces.iter_mut().for_each(|p| p.faces.clear());
+    for (f, &p) in piece_of_face.iter().enumerate() {
+        pieces[p as usize].faces.push(f as u32);
+    }
 }
 
 /// The pieces of a mesh, cheapest to lose first, and the piece of each face. Pieces of equal cost
@@ -45,6 +56,7 @@ pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
         .map(|(i, faces)| Piece {
             // A place on the piece is on average about a quarter of its extent from what remains.
             cost: (area[i] * f64::from((high[i] - low[i]).length() * 0.25).powi(2) / scale) as f32,
+            area: (area[i] / f64::from(state.diagonal).powi(2)) as f32,
             standing: faces.iter().filter(|&&f| state.alive[f as usize]).count(),
             faces,
         })
@@ -60,12 +72,19 @@ pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
 }
 
 impl Piece {
-    /// Takes the piece away and says how many triangles went.
-    pub fn drop_from(&mut self, state: &mut State) -> usize {
-        for &f in &self.faces {
+    /// Takes the piece away.
+    pub fn drop_from(&mut self, state: &mut State, record: &mut Recorder) {
+        let faces = &self.faces;
+        let mean = (self.cost / self.area.max(f32::MIN_POSITIVE)).sqrt();
+        let standing = faces
+            .iter()
+            .filter(|&&f| state.alive[f as usize])
+            .map(|&f| state.source_face[f as usize]);
+        record.drop_piece(standing, mean);
+        for &f in faces {
             state.alive[f as usize] = false;
         }
         state.triangles -= self.standing;
-        std::mem::take(&mut self.standing)
+        self.standing = 0;
     }
 }

@@ -2,10 +2,7 @@
 
 use glam::{DVec2, DVec3, Vec3};
 
-use crate::{
-    feature::Class,
-    state::{State, UvFit},
-};
+use crate::{feature::Class, state::State, uv_fit::UvFit};
 
 /// A wedge that goes into another, and the UV the survivor gets.
 #[derive(Clone, Copy, Debug)]
@@ -16,10 +13,12 @@ pub struct WedgeMerge {
     pub into: u32,
     /// Its new UV (scaled), if the mesh has UVs.
     pub uv: DVec2,
+    /// Both fits together, if the mesh has UVs.
+    pub fit: UvFit,
 }
 
 /// One collapse.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Plan {
     /// The point that goes.
     pub gone: u32,
@@ -33,8 +32,28 @@ pub struct Plan {
     pub along: f32,
     /// Integral of squared distance over the surface, in scaled units.
     pub cost: f32,
+    /// Plans that cost this much or more need not be finished.
+    pub limit: f32,
+    /// The part of it that is distance from the surface.
+    pub geometric: f32,
     /// Wedges that merge, each pair once.
     pub merges: Vec<WedgeMerge>,
+}
+
+impl Default for Plan {
+    fn default() -> Self {
+        Self {
+            gone: 0,
+            kept: 0,
+            place: Vec3::ZERO,
+            moves: false,
+            along: 0.0,
+            cost: 0.0,
+            limit: f32::INFINITY,
+            geometric: 0.0,
+            merges: Vec::new(),
+        }
+    }
 }
 
 /// What may give way when nothing else is left, one after the other.
@@ -59,23 +78,43 @@ pub fn plan(
     release: Release,
     plan: &mut Plan,
 ) -> bool {
-    use Class::{Corner, Inside, Line};
     let on_line = state.is_line(spokes);
-    let (class_a, class_b) = (state.class[a as usize], state.class[b as usize]);
-    let corners = release >= Release::Corners && on_line;
-    match (class_a, class_b) {
-        (Inside, Inside) if !on_line => best(state, a, b, spokes, Kept::Moves, plan),
-        (Inside, _) if !on_line => best(state, a, b, spokes, Kept::Stays, plan),
-        (_, Inside) if !on_line => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
-        (Line, Line) if on_line => best(state, a, b, spokes, Kept::Moves, plan),
-        (Line, Corner) if on_line => best(state, a, b, spokes, Kept::Stays, plan),
-        (Corner, Line) if on_line => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
-        (Line, Inside) if corners => best(state, a, b, spokes, Kept::Stays, plan),
-        (Inside, Line) if corners => best(state, b, a, &flipped(spokes), Kept::Stays, plan),
-        (Corner, _) | (_, Corner) if corners => cheaper_way(state, a, b, spokes, Kept::Stays, plan),
-        _ if release == Release::Lines => cheaper_way(state, a, b, spokes, Kept::StaysAnyhow, plan),
-        _ => false,
+    let there = way(state, a, b, on_line, release);
+    let back = way(state, b, a, on_line, release);
+    match (there, back) {
+        (Some(Kept::Moves), _) => best(state, a, b, spokes, Kept::Moves, plan),
+        (_, Some(Kept::Moves)) => best(state, b, a, &flipped(spokes), Kept::Moves, plan),
+        (Some(keeps), Some(_)) => cheaper_way(state, a, b, spokes, keeps, plan),
+        (Some(keeps), None) => best(state, a, b, spokes, keeps, plan),
+        (None, Some(keeps)) => best(state, b, a, &flipped(spokes), keeps, plan),
+        (None, None) => false,
     }
+}
+
+/// Whether `gone` may go into `kept`, and what then becomes of `kept`.
+fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> Option<Kept> {
+    use Class::{Corner, Inside, Line};
+    let (gone, kept) = (gone as usize, kept as usize);
+    if state.fixed_by[gone] > 0 {
+        return None;
+    }
+    let corners = release >= Release::Corners && on_line;
+    let keeps = match (state.class[gone], state.class[kept]) {
+        (Inside, Inside) if !on_line => Kept::Moves,
+        (Inside, _) if !on_line => Kept::Stays,
+        (Line, Line) if on_line => Kept::Moves,
+        (Line, Corner) if on_line => Kept::Stays,
+        // The end of a seam inside a surface: the seam grows shorter.
+        (Line, Inside) if corners => Kept::Stays,
+        (Corner, _) | (_, Corner) if corners => Kept::Stays,
+        _ if release == Release::Lines => Kept::StaysAnyhow,
+        _ => return None,
+    };
+    Some(if keeps == Kept::Moves && state.fixed_by[kept] > 0 {
+        Kept::Stays
+    } else {
+        keeps
+    })
 }
 
 /// Plans the collapse both ways and keeps the cheaper.
@@ -135,6 +174,7 @@ fn best(
                 from,
                 into,
                 uv: DVec2::ZERO,
+                fit: UvFit::default(),
             }),
         }
     }
@@ -144,13 +184,25 @@ fn best(
         state.place[gone as usize].as_dvec3(),
         state.place[kept as usize].as_dvec3(),
     );
-    let fit = |m: &WedgeMerge| state.uv_fit[m.from as usize].plus(&state.uv_fit[m.into as usize]);
+    // Whatever the attributes add, the surface alone costs at least its minimum.
+    let least = match moves {
+        true => form.minimum().map_or(0.0, |x| form.at(x)),
+        false => form.at(pk),
+    };
+    if least as f32 >= plan.limit {
+        return false;
+    }
+    if has_uv {
+        for m in &mut plan.merges {
+            m.fit = state.uv_fit[m.from as usize].plus(&state.uv_fit[m.into as usize]);
+        }
+    }
 
     let place = if moves {
         let mut whole = form;
         if has_uv {
             for m in &plan.merges {
-                whole += fit(m).eliminated();
+                whole += m.fit.eliminated();
             }
         }
         let middle = (pg + pk) * 0.5;
@@ -173,20 +225,22 @@ fn best(
     let along = along(pg, pk, x);
     let on_line = moves && state.class[kept as usize] == Class::Line;
     let mut cost = form.at(x);
-    if has_uv {
-        for m in &mut plan.merges {
+    plan.geometric = cost as f32;
+    for m in &mut plan.merges {
+        if has_uv {
             let (from, into) = (state.uv[m.from as usize], state.uv[m.into as usize]);
-            let fit: UvFit = state.uv_fit[m.from as usize].plus(&state.uv_fit[m.into as usize]);
             m.uv = if !moves {
                 into
             } else if on_line {
                 // On a line UVs stay on the chord: straight island outlines stay exact.
                 from.lerp(into, along)
             } else {
-                fit.best_at(x).unwrap_or_else(|| from.lerp(into, along))
+                m.fit.best_at(x).unwrap_or_else(|| from.lerp(into, along))
             };
-            cost += fit.error(x, m.uv);
+            cost += m.fit.error(x, m.uv);
         }
+        cost += state.shading_cost(m.from, m.into);
+        cost += state.colour_cost(m.from, m.into, along as f32, moves);
     }
     plan.gone = gone;
     plan.kept = kept;

@@ -16,11 +16,13 @@ pub struct Quadric {
 
 impl Quadric {
     /// `weight` times the squared distance to the plane through `point` with unit normal `normal`.
+    #[inline]
     pub fn plane(normal: DVec3, point: DVec3, weight: f64) -> Self {
         Self::linear(normal, -normal.dot(point), weight)
     }
 
     /// `weight` times the square of `g·x + d`.
+    #[inline]
     pub fn linear(g: DVec3, d: f64, weight: f64) -> Self {
         let w = g * weight;
         Self {
@@ -38,6 +40,7 @@ impl Quadric {
     }
 
     /// `weight` times the squared distance to `point`.
+    #[inline]
     pub fn point(point: DVec3, weight: f64) -> Self {
         Self {
             a: [weight, 0.0, 0.0, weight, 0.0, weight],
@@ -85,6 +88,7 @@ impl Quadric {
     }
 
     /// The same form scaled.
+    #[inline]
     pub fn scaled(mut self, factor: f64) -> Self {
         self.a.iter_mut().for_each(|a| *a *= factor);
         self.b *= factor;

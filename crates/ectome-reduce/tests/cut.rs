@@ -4,13 +4,15 @@ use ectome_compare::compare;
 use ectome_mesh::{
     Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes, topology::Topology,
 };
-use ectome_reduce::{CutError, cut};
+use ectome_reduce::{CutError, Options, cut};
 use glam::{Affine3A, Vec2, Vec3};
 use proptest::prelude::*;
 use rstest::rstest;
 
 fn cut_to(mesh: &Mesh, target: usize) -> Mesh {
-    let result = cut(mesh, target, &Progress::new()).unwrap().mesh;
+    let result = cut(mesh, target, &Options::default(), &Progress::new())
+        .unwrap()
+        .mesh;
     result.check().unwrap();
     result
 }
@@ -232,7 +234,7 @@ fn many_small_pieces_vanish_in_order_of_size() {
         });
     }
     let mesh = builder.finish();
-    let result = cut(&mesh, 100, &Progress::new()).unwrap();
+    let result = cut(&mesh, 100, &Options::default(), &Progress::new()).unwrap();
     assert!(result.mesh.triangle_count() <= 100);
     assert!(result.pieces_dropped > 0);
     let kept: Vec<usize> = result
@@ -268,13 +270,25 @@ fn the_same_bytes_for_any_number_of_threads() {
 fn work_can_be_stopped() {
     let progress = Progress::new();
     progress.cancel();
-    let error = cut(&shapes::icosphere(1.0, 4), 100, &progress).unwrap_err();
+    let error = cut(
+        &shapes::icosphere(1.0, 4),
+        100,
+        &Options::default(),
+        &progress,
+    )
+    .unwrap_err();
     assert!(matches!(error, CutError::Cancelled(Cancelled)));
 }
 
 #[test]
 fn a_single_solid_cannot_go_below_a_tetrahedron() {
-    let error = cut(&shapes::icosphere(1.0, 2), 3, &Progress::new()).unwrap_err();
+    let error = cut(
+        &shapes::icosphere(1.0, 2),
+        3,
+        &Options::default(),
+        &Progress::new(),
+    )
+    .unwrap_err();
     assert!(error.to_string().contains("cannot be met: at 4"), "{error}");
 }
 
@@ -318,7 +332,7 @@ fn holed() -> impl Strategy<Value = Mesh> {
 fn never_worse(mesh: &Mesh, share: f64) -> Result<(), TestCaseError> {
     let target = ((mesh.triangle_count() as f64 * share) as usize).max(4);
     let before = Topology::of(mesh);
-    match cut(mesh, target, &Progress::new()) {
+    match cut(mesh, target, &Options::default(), &Progress::new()) {
         Ok(result) => {
             let low = result.mesh;
             prop_assert!(low.check().is_ok());
@@ -348,7 +362,7 @@ proptest! {
     fn holes_do_not_grow_in_number(mesh in holed(), share in 0.02..0.9) {
         never_worse(&mesh, share)?;
         let target = ((mesh.triangle_count() as f64 * share) as usize).max(4);
-        if let Ok(result) = cut(&mesh, target, &Progress::new()) {
+        if let Ok(result) = cut(&mesh, target, &Options::default(), &Progress::new()) {
             prop_assert!(Topology::of(&result.mesh).open_loops <= Topology::of(&mesh).open_loops);
         }
     }

@@ -7,7 +7,8 @@ CREATE TABLE briefs (
     created  TIMESTAMP(6)    NOT NULL DEFAULT CURRENT_TIMESTAMP(6)
 );
 
--- `inspection`, `picture` and `stage` are filled by the intake; `fault` says why it failed.
+-- `inspection`, `picture` and `stage` are filled by the intake; `fault` says why it failed. `settings` are
+-- the guards and the attention that the next cut will have.
 CREATE TABLE assets (
     id         BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
     name       VARCHAR(200)    NOT NULL,
@@ -17,6 +18,7 @@ CREATE TABLE assets (
     picture    CHAR(64)        NULL,
     stage      CHAR(64)        NULL,
     fault      TEXT            NULL,
+    settings   LONGTEXT        NOT NULL DEFAULT '{}' CHECK (JSON_VALID(settings)),
     created    TIMESTAMP(6)    NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
     FOREIGN KEY (brief) REFERENCES briefs (id)
 );
@@ -39,6 +41,14 @@ CREATE TABLE parts (
     materials TEXT            NOT NULL,
     PRIMARY KEY (asset, position),
     FOREIGN KEY (asset) REFERENCES assets (id) ON DELETE CASCADE
+);
+
+-- What one analysis of a source with some settings found; every cut with them replays it.
+CREATE TABLE analyses (
+    hash    CHAR(32)        NOT NULL PRIMARY KEY,
+    log     CHAR(64)        NOT NULL,
+    curve   LONGTEXT        NOT NULL CHECK (JSON_VALID(curve)),
+    created TIMESTAMP(6)    NOT NULL DEFAULT CURRENT_TIMESTAMP(6)
 );
 
 -- What a recipe makes of a source. Never altered once `state` is ready.
@@ -78,7 +88,7 @@ CREATE TABLE chain_tiers (
 
 CREATE TABLE work (
     id          BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
-    kind        VARCHAR(12)     NOT NULL CHECK (kind IN ('intake', 'cut')),
+    kind        VARCHAR(12)     NOT NULL CHECK (kind IN ('intake', 'analyse', 'cut')),
     asset       BIGINT UNSIGNED NOT NULL,
     candidate   CHAR(32)        NULL,
     state       VARCHAR(12)     NOT NULL DEFAULT 'queued'

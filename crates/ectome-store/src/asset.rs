@@ -1,6 +1,6 @@
 //! Assets, their files and parts.
 
-use ectome_recipe::Inspection;
+use ectome_recipe::{CutSettings, Inspection, Recipe, Target};
 use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, candidate::queue_waiting};
@@ -46,6 +46,8 @@ pub struct Asset {
     pub stage: Option<String>,
     /// Why intake failed.
     pub fault: Option<String>,
+    /// Guards and attention of the next cut.
+    pub settings: CutSettings,
 }
 
 impl Asset {
@@ -56,6 +58,15 @@ impl Asset {
             (Some(_), None) => AssetState::Ready,
             (None, None) => AssetState::Arriving,
         }
+    }
+
+    /// The recipe of its next cut.
+    pub fn recipe(&self, target: u32) -> Recipe {
+        Recipe::cut(
+            &self.source,
+            Target::Triangles(target),
+            self.settings.clone(),
+        )
     }
 
     fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
@@ -72,6 +83,8 @@ impl Asset {
             picture: row.try_get("picture")?,
             stage: row.try_get("stage")?,
             fault: row.try_get("fault")?,
+            settings: serde_json::from_str(row.try_get("settings")?)
+                .map_err(|e| StoreError::stored("list of settings", e))?,
         })
     }
 }
@@ -222,6 +235,21 @@ impl Store {
         }
         tx.commit().await?;
         Ok(())
+    }
+
+    /// Gives an asset other guards and attention, and queues the analysis they need.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn set_settings(&self, asset: u64, settings: &CutSettings) -> Result<(), StoreError> {
+        let document =
+            serde_json::to_string(settings).map_err(|e| StoreError::stored("settings", e))?;
+        sqlx::query("UPDATE assets SET settings = ? WHERE id = ?")
+            .bind(document)
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+        self.ask_for_analysis(asset).await
     }
 
     pub(crate) async fn finish_intake(

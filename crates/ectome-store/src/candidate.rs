@@ -1,6 +1,6 @@
 //! What recipes made: candidates by hash, the tray of an asset, its chain.
 
-use ectome_recipe::{CutReport, Recipe, Target};
+use ectome_recipe::{CutReport, Recipe};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, asset::Asset};
@@ -208,7 +208,7 @@ impl Store {
 }
 
 async fn ask(tx: &mut MySqlConnection, asset: &Asset, target: u32) -> Result<String, StoreError> {
-    let recipe = Recipe::cut(&asset.source, Target::Triangles(target));
+    let recipe = asset.recipe(target);
     let hash = recipe.key();
     let document = serde_json::to_string(&recipe).map_err(|e| StoreError::stored("recipe", e))?;
     sqlx::query("INSERT IGNORE INTO candidates (hash, recipe, target) VALUES (?, ?, ?)")

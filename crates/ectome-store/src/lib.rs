@@ -5,6 +5,7 @@
 //! | [`private_server`] | a MariaDB of our own on loopback, started and stopped with the application |
 //! | [`blobs`] | meshes and pictures by content hash |
 //! | [`asset`] | assets, their files and parts |
+//! | [`analysis`] | what one analysis of a source found |
 //! | [`candidate`] | what recipes made, the tray of an asset, its chain |
 //! | [`brief`] | briefs |
 //! | [`work`] | the queue: taken with `FOR UPDATE SKIP LOCKED`, leased, kept alive by a heartbeat |
@@ -13,6 +14,7 @@
 //! No state lives in process memory: a server that is killed in the middle of a cut and started again
 //! finishes the cut.
 
+pub mod analysis;
 pub mod asset;
 pub mod blobs;
 pub mod brief;

@@ -19,6 +19,8 @@ pub const MOST_ATTEMPTS: u32 = 3;
 pub enum Kind {
     /// Reads and inspects a source.
     Intake,
+    /// Finds the order in which a source is best taken apart.
+    Analyse,
     /// Makes a candidate.
     Cut,
 }
@@ -91,10 +93,10 @@ impl Work {
         let state: String = row.try_get("state")?;
         Ok(Self {
             id: row.try_get("id")?,
-            kind: if kind == "intake" {
-                Kind::Intake
-            } else {
-                Kind::Cut
+            kind: match kind.as_str() {
+                "intake" => Kind::Intake,
+                "analyse" => Kind::Analyse,
+                _ => Kind::Cut,
             },
             asset: row.try_get("asset")?,
             asset_name: row.try_get("asset_name")?,
@@ -119,6 +121,7 @@ impl Work {
     pub fn title(&self) -> String {
         match (self.kind, self.target) {
             (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
+            (Kind::Analyse, _) => format!("Analyse {}", self.asset_name),
             (Kind::Cut, Some(n)) => format!("Cut {} to {n}", self.asset_name),
             (Kind::Cut, None) => format!("Cut {}", self.asset_name),
         }

@@ -8,7 +8,7 @@ use std::{
 use bytes::Bytes;
 use ectome_formats::{FileSet, glb};
 use ectome_mesh::Progress;
-use ectome_recipe::{EngineError, Inspection, Outcome, Recipe, engine, picture};
+use ectome_recipe::{CollapseLog, EngineError, Inspection, Outcome, Recipe, engine, picture};
 use tokio::sync::watch;
 
 use crate::{
@@ -32,6 +32,7 @@ enum Made {
         picture: Vec<u8>,
         stage: Vec<u8>,
     },
+    Analysis(Option<Box<CollapseLog>>),
     Cut {
         outcome: Box<Outcome>,
         mesh: Vec<u8>,
@@ -82,10 +83,15 @@ async fn one(
             .end_work(work, name, State::Failed, Some(&fault))
             .await;
     }
-    let recipe = match &work.candidate {
-        Some(hash) => store.recipe(hash).await?,
-        None => Recipe::intake(&store.asset(work.asset).await?.source),
+    let recipe = match (work.kind, &work.candidate) {
+        (Kind::Cut, Some(hash)) => store.recipe(hash).await?,
+        (Kind::Analyse, _) => store.asset(work.asset).await?.recipe(4),
+        _ => Recipe::intake(&store.asset(work.asset).await?.source),
     };
+    let known = store.analysis(&recipe).await?;
+    if work.kind == Kind::Analyse && known.is_some() {
+        return store.end_work(work, name, State::Done, None).await;
+    }
     let mut files: Vec<(String, Bytes)> = Vec::new();
     for file in store.source_files(work.asset).await? {
         files.push((file.name, store.blobs.get(&file.blob).await?));
@@ -94,10 +100,10 @@ async fn one(
     // Kernel work runs on a thread of its own; this task only watches it.
     let progress = Progress::new();
     let kernel = {
-        let (progress, kind) = (progress.clone(), work.kind);
+        let (progress, kind, recipe) = (progress.clone(), work.kind, recipe.clone());
         tokio::task::spawn_blocking(move || {
             catch_unwind(AssertUnwindSafe(|| {
-                kernel(kind, &recipe, &files, &progress)
+                kernel(kind, &recipe, &files, known, &progress)
             }))
         })
     };
@@ -127,7 +133,7 @@ async fn one(
     match result {
         Ok(Ok(Ok(made))) => {
             if store.heartbeat(work, name, 1.0, "Storing").await? {
-                record(store, work, made).await?;
+                record(store, work, &recipe, made).await?;
                 return store.end_work(work, name, State::Done, None).await;
             }
             stopped(store, name, work).await
@@ -160,13 +166,15 @@ async fn stopped(store: &Store, name: &str, work: &Work) -> Result<(), StoreErro
 }
 
 async fn fail(store: &Store, work: &Work, fault: &str) -> Result<(), StoreError> {
-    match &work.candidate {
-        Some(hash) => store.fail_cut(hash, fault).await,
-        None => store.fail_intake(work.asset, fault).await,
+    match (work.kind, &work.candidate) {
+        (Kind::Intake, _) => store.fail_intake(work.asset, fault).await,
+        (_, Some(hash)) => store.fail_cut(hash, fault).await,
+        // An analysis that failed or was stopped leaves the asset as it was; a cut makes it again.
+        (_, None) => Ok(()),
     }
 }
 
-async fn record(store: &Store, work: &Work, made: Made) -> Result<(), StoreError> {
+async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Result<(), StoreError> {
     match made {
         Made::Intake {
             inspection,
@@ -178,9 +186,15 @@ async fn record(store: &Store, work: &Work, made: Made) -> Result<(), StoreError
                 picture: store.blobs.put(picture).await?,
                 stage: store.blobs.put(stage).await?,
             };
-            store.finish_intake(work.asset, &result).await
+            store.finish_intake(work.asset, &result).await?;
+            store.ask_for_analysis(work.asset).await
         }
-        Made::Cut { outcome, mesh } => {
+        Made::Analysis(Some(log)) => store.keep_analysis(recipe, *log).await,
+        Made::Analysis(None) => Ok(()),
+        Made::Cut { mut outcome, mesh } => {
+            if let Some(log) = outcome.analysis.take() {
+                store.keep_analysis(recipe, log).await?;
+            }
             let mesh_blob = store.blobs.put(mesh).await?;
             let result = CutResult {
                 triangles: outcome.scene.mesh.triangle_count() as u64,
@@ -198,6 +212,7 @@ fn kernel(
     kind: Kind,
     recipe: &Recipe,
     files: &[(String, Bytes)],
+    known: Option<CollapseLog>,
     progress: &Progress,
 ) -> Result<Made, EngineError> {
     let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
@@ -223,8 +238,12 @@ fn kernel(
                 stage,
             })
         }
+        Kind::Analyse => {
+            let session = engine::open(recipe, &set, known, progress)?;
+            Ok(Made::Analysis(session.new_analysis().map(Box::new)))
+        }
         Kind::Cut => {
-            let outcome = engine::run(recipe, &set, progress)?;
+            let outcome = engine::run(recipe, &set, known, progress)?;
             let mesh = glb::write(&outcome.scene, &naming)?;
             Ok(Made::Cut {
                 outcome: Box::new(outcome),

@@ -15,7 +15,10 @@ use tower_http::compression::{
     predicate::{DefaultPredicate, NotForContentType, Predicate},
 };
 
-use crate::{asset_page, events, failure, guard, parcel, shelf, statics, upload, work_page};
+use crate::{
+    asset_page, events, failure, guard, open_sources::OpenSources, parcel, shelf, statics, upload,
+    work_page,
+};
 
 /// What every handler needs.
 #[derive(Clone)]
@@ -26,6 +29,8 @@ pub struct App {
     pub incoming: Arc<PathBuf>,
     /// The largest upload, in bytes.
     pub upload_limit: u64,
+    /// Sources that are being looked at.
+    pub open: OpenSources,
     /// The port the server answers on; `Host` must name it.
     pub port: u16,
 }
@@ -46,6 +51,8 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/{step}/panel", get(asset_page::panel))
         .route("/assets/{id}/cuts", post(asset_page::cut))
         .route("/assets/{id}/chains", post(asset_page::chain))
+        .route("/assets/{id}/settings", post(asset_page::settings))
+        .route("/assets/{id}/preview/{triangles}", get(asset_page::preview))
         .route("/assets/{id}/brief", post(asset_page::brief))
         .route("/assets/{id}/remove", post(asset_page::remove))
         .route("/assets/{id}/download/{file}", get(parcel::download))

@@ -7,6 +7,7 @@
 //! |---|---|
 //! | [`app`] | the routes and what every answer passes through |
 //! | `shelf`, `asset_page`, `work_page` | the pages |
+//! | `open_sources` | analysed sources in memory, for dragging the Rule |
 //! | `upload` | files dropped on the shelf, streamed to disk |
 //! | `parcel` | downloads: a GLB per tier, the chain as a zip |
 //! | `events` | progress |
@@ -14,9 +15,11 @@
 
 pub mod app;
 mod asset_page;
+mod asset_view;
 mod events;
 mod failure;
 mod guard;
+mod open_sources;
 mod parcel;
 mod shelf;
 mod statics;
@@ -25,3 +28,4 @@ mod words;
 mod work_page;
 
 pub use app::{App, router, serve};
+pub use open_sources::OpenSources;

@@ -5,10 +5,10 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::Progress;
-use ectome_recipe::{Brief, Target, TierResult, engine};
+use ectome_recipe::{Brief, Session, Target, TierResult, engine};
 use serde_json::json;
 
-use super::{Failure, grouped};
+use super::{Failure, grouped, settings::SettingsArgs};
 use crate::{input::Input, output};
 
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
@@ -27,6 +27,8 @@ pub struct Chain {
     /// A brief with tiers.
     #[arg(long, value_name = "BRIEF.toml", conflicts_with = "tiers")]
     brief: Option<PathBuf>,
+    #[command(flatten)]
+    settings: SettingsArgs,
     /// The folder that takes the files; made if missing.
     #[arg(short, long, value_name = "DIR")]
     out: PathBuf,
@@ -44,6 +46,8 @@ impl Chain {
         };
         let input = Input::open(&self.file)?;
         let source = engine::triangulated(input.scene()?);
+        let progress = Progress::new();
+        let mut session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut files = Vec::new();
         let mut tiers = Vec::new();
         for (n, tier) in brief.tiers.iter().enumerate() {
@@ -52,7 +56,7 @@ impl Chain {
                 (source.clone(), 0.0)
             } else {
                 let target = Target::Triangles(tier.triangles);
-                let (scene, report) = engine::cut_scene(source.clone(), target, &Progress::new())?;
+                let (scene, report) = session.cut(target, &progress)?;
                 (scene, report.deviation_max_mm / 1e3)
             };
             let triangles = scene.mesh.triangle_count();

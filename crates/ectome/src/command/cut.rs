@@ -5,9 +5,9 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::Progress;
-use ectome_recipe::{Target, engine};
+use ectome_recipe::{Session, Target, engine};
 
-use super::{Failure, grouped};
+use super::{Failure, grouped, settings::SettingsArgs};
 use crate::{input::Input, output};
 
 /// Cuts a mesh to at most so many triangles.
@@ -21,6 +21,8 @@ pub struct Cut {
     /// The most triangles as a share of the source, such as 1%.
     #[arg(long, value_name = "P%", conflicts_with = "to", value_parser = share)]
     share: Option<f64>,
+    #[command(flatten)]
+    settings: SettingsArgs,
     /// Where the result goes (.glb).
     #[arg(short, long, value_name = "OUT")]
     out: PathBuf,
@@ -49,7 +51,9 @@ impl Cut {
             (Some(n), _) => Target::Triangles(n),
             (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
-        let (scene, report) = engine::cut_scene(scene, target, &Progress::new())?;
+        let progress = Progress::new();
+        let mut session = Session::new(scene, self.settings.settings()?, None, &progress)?;
+        let (scene, report) = session.cut(target, &progress)?;
         output::write(&self.out, &glb::write(&scene, &glb::Naming::default())?)?;
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
@@ -60,7 +64,7 @@ impl Cut {
             grouped(report.triangles_before),
             report.deviation_max_mm,
             report.deviation_mean_mm,
-            report.seconds_analysis,
+            report.seconds_analysis + report.seconds_replay,
         );
         for held in &report.held_by {
             println!("Gave way: {held}.");

@@ -6,6 +6,7 @@ mod cut;
 mod demo;
 mod inspect;
 mod serve;
+mod settings;
 
 use std::path::PathBuf;
 
@@ -39,6 +40,9 @@ pub enum Failure {
     /// The server could not run.
     #[error("{0}")]
     Serve(String),
+    /// Settings that mean nothing.
+    #[error("{0}")]
+    Settings(String),
     /// Meshes could not be compared.
     #[error(transparent)]
     Compare(#[from] ectome_compare::CompareError),

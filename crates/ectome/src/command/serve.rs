@@ -12,7 +12,7 @@ use ectome_recipe::Brief;
 use ectome_store::{
     Store, StoreError, asset::SourceFile, blobs::Blobs, private_server::PrivateServer, worker,
 };
-use ectome_web::App;
+use ectome_web::{App, OpenSources};
 use tokio::{
     net::TcpListener,
     signal::unix::{SignalKind, signal},
@@ -108,6 +108,7 @@ impl Serve {
             store: store.clone(),
             incoming: Arc::new(incoming),
             upload_limit: self.upload_limit,
+            open: OpenSources::default(),
             port: self.port,
         };
         println!(

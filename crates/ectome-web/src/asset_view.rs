@@ -1,0 +1,638 @@
+//! What the column and the Rule of an asset page show.
+
+use ectome_recipe::{Attention, Brief, CutSettings, Inspection, Verdict};
+use ectome_store::{
+    analysis::Curve,
+    asset::{Asset, AssetState, SourceFile},
+    brief::BriefRow,
+    candidate::{Candidate, CandidateState, ChainTier},
+};
+use serde_json::{Value, json};
+
+use crate::{app::App, failure::Failure, words};
+
+/// The steps in order: address and name.
+const STEPS: [(&str, &str); 5] = [
+    ("intake", "Intake"),
+    ("parts", "Parts"),
+    ("cut", "Cut"),
+    ("chain", "Chain"),
+    ("parcel", "Parcel"),
+];
+
+pub struct Tab {
+    pub number: usize,
+    pub address: &'static str,
+    pub name: &'static str,
+    pub says: String,
+    pub class: &'static str,
+    pub here: bool,
+}
+
+pub struct PartLine {
+    pub name: String,
+    pub triangles: String,
+    pub materials: String,
+    /// Width of the bar out of 1000.
+    pub share: u64,
+    pub percent: String,
+}
+
+pub struct TrayLine {
+    pub number: u32,
+    pub target: String,
+    pub triangles: String,
+    pub deviation: String,
+    pub state: &'static str,
+    pub fault: String,
+    pub shown: bool,
+    pub tier: Option<u32>,
+}
+
+pub struct TierLine {
+    pub tier: u32,
+    pub limit: String,
+    pub triangles: String,
+    pub margin: String,
+    pub deviation: String,
+    pub switch: String,
+    pub word: &'static str,
+    pub icon: &'static str,
+    pub class: &'static str,
+    pub number: u32,
+    pub ready: bool,
+    pub fault: String,
+    pub size_hint: String,
+}
+
+pub struct FileLine {
+    pub name: String,
+    pub size: String,
+}
+
+pub struct BriefLine {
+    pub id: u64,
+    pub name: String,
+    pub chosen: bool,
+}
+
+pub struct Finding {
+    pub text: String,
+    pub class: &'static str,
+}
+
+/// Everything a step's column may show.
+pub struct View {
+    pub id: u64,
+    pub name: String,
+    pub step: &'static str,
+    pub ready: bool,
+    pub fault: Option<String>,
+    pub brief_name: String,
+    pub brief_limits: String,
+    pub briefs: Vec<BriefLine>,
+    pub tabs: Vec<Tab>,
+    pub parts: Vec<PartLine>,
+    pub part_count: usize,
+    pub materials: Vec<String>,
+    pub tray: Vec<TrayLine>,
+    pub tiers: Vec<TierLine>,
+    pub chain_complete: bool,
+    pub chain_verdict: String,
+    pub chain_class: &'static str,
+    pub suggested: u32,
+    pub suggested_chain: String,
+    pub files: Vec<FileLine>,
+    pub facts: Vec<(String, String)>,
+    pub findings: Vec<Finding>,
+    pub result: Option<String>,
+    pub gave_way: Vec<String>,
+    pub counts_all: String,
+    pub counts_candidate: String,
+    pub source_label: String,
+    pub candidate_label: String,
+    pub data: String,
+    pub analysed: bool,
+    pub guards: Vec<GuardLine>,
+    pub crease: String,
+    pub shares: Vec<ShareLine>,
+    pub region: String,
+    pub inverse: bool,
+}
+
+/// A guard that can be set.
+pub struct GuardLine {
+    pub field: &'static str,
+    pub name: &'static str,
+    pub on: bool,
+}
+
+/// A share of the attention.
+pub struct ShareLine {
+    pub field: &'static str,
+    pub name: &'static str,
+    /// Percent of the whole.
+    pub percent: u32,
+}
+
+/// Gathers the view of a step.
+pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<View, Failure> {
+    let Some(&(step, _)) = STEPS.iter().find(|(address, _)| *address == step) else {
+        return Err(Failure::new(
+            axum::http::StatusCode::NOT_FOUND,
+            format!("An asset has no step named {step}."),
+        ));
+    };
+    let asset = app.store.asset(id).await?;
+    let briefs = app.store.briefs().await?;
+    let tray = app.store.tray(id).await?;
+    let chain = app.store.chain(id).await?;
+    let files = app.store.source_files(id).await?;
+    let curve = app.store.curve(&asset.recipe(4)).await?;
+    build(asset, &briefs, &tray, &chain, &files, curve, step, show)
+}
+
+fn build(
+    asset: Asset,
+    briefs: &[BriefRow],
+    tray: &[Candidate],
+    chain: &[ChainTier],
+    files: &[SourceFile],
+    curve: Option<Curve>,
+    step: &'static str,
+    show: Option<u32>,
+) -> Result<View, Failure> {
+    let brief = briefs
+        .iter()
+        .find(|b| b.id == asset.brief)
+        .map(|b| b.brief.clone())
+        .ok_or_else(|| Failure::bad("This asset's brief is gone. Choose another one."))?;
+    let is_ready = |c: &&Candidate| c.state == CandidateState::Ready;
+    let shown = show
+        .and_then(|n| tray.iter().find(|c| c.number == n))
+        .filter(is_ready)
+        .or_else(|| tray.iter().filter(is_ready).next_back());
+    let empty = Inspection::default();
+    let inspection = asset.inspection.as_ref().unwrap_or(&empty);
+    let source = inspection.triangles as u64;
+    let ready = asset.state() == AssetState::Ready;
+
+    let tiers: Vec<TierLine> = chain.iter().map(|t| tier_line(t, &brief)).collect();
+    let chain_complete = !tiers.is_empty() && tiers.iter().all(|t| t.ready);
+    let over = tiers.iter().filter(|t| t.class == "is-over").count();
+    let (chain_verdict, chain_class) = match (tiers.len(), chain_complete, over) {
+        (0, ..) => (String::new(), ""),
+        (_, false, _) => ("in work".to_owned(), "is-quiet"),
+        (n, true, 0) => (format!("LOD0–{} pass", n - 1), "is-pass"),
+        (n, true, over) => (format!("{over} of {n} over"), "is-over"),
+    };
+    let first_limit = brief.tiers.first().map_or(1000, |t| t.triangles);
+    let suggested = shown
+        .map(|c| c.target as u32)
+        .unwrap_or(first_limit)
+        .min(source.saturating_sub(1).max(4) as u32);
+    let suggested_chain_first = chain.first().map_or(first_limit, |t| t.limit as u32);
+    let findings = findings(inspection);
+    let tabs = tabs(
+        step,
+        inspection,
+        &findings,
+        shown,
+        &chain_verdict,
+        chain_class,
+        ready,
+    );
+
+    Ok(View {
+        id: asset.id,
+        step,
+        ready,
+        brief_name: brief.name.clone(),
+        brief_limits: brief
+            .tiers
+            .iter()
+            .map(|t| words::grouped(t.triangles))
+            .collect::<Vec<_>>()
+            .join(", "),
+        briefs: briefs
+            .iter()
+            .map(|b| BriefLine {
+                id: b.id,
+                name: b.brief.name.clone(),
+                chosen: b.id == asset.brief,
+            })
+            .collect(),
+        tabs,
+        parts: part_lines(inspection),
+        part_count: inspection.objects.len(),
+        materials: inspection.materials.clone(),
+        tray: tray
+            .iter()
+            .rev()
+            .map(|c| tray_line(c, shown, chain))
+            .collect(),
+        chain_complete,
+        chain_verdict,
+        chain_class,
+        suggested,
+        suggested_chain: suggested_chain_first.to_string(),
+        files: files
+            .iter()
+            .map(|f| FileLine {
+                name: f.name.clone(),
+                size: words::bytes(f.bytes),
+            })
+            .collect(),
+        facts: facts(inspection),
+        findings,
+        result: shown.and_then(|c| result_sentence(c, source)),
+        gave_way: shown
+            .and_then(|c| c.report.as_ref())
+            .map(|r| r.held_by.clone())
+            .unwrap_or_default(),
+        counts_all: format!(
+            "{} triangles|{} vertices|{} objects|{} materials",
+            words::grouped(source),
+            words::grouped(inspection.vertices as u64),
+            words::grouped(inspection.objects.len() as u64),
+            words::grouped(inspection.materials.len() as u64),
+        ),
+        counts_candidate: shown.map_or_else(String::new, |c| {
+            format!(
+                "{} triangles|{} vertices",
+                words::grouped(c.triangles.unwrap_or(0)),
+                words::grouped(c.vertices.unwrap_or(0)),
+            )
+        }),
+        source_label: words::grouped(source),
+        candidate_label: shown.map_or_else(String::new, |c| {
+            format!("{}|{}", c.number, words::grouped(c.triangles.unwrap_or(0)))
+        }),
+        data: data(
+            &asset,
+            &brief,
+            tray,
+            chain,
+            curve.as_ref(),
+            shown,
+            suggested,
+        )
+        .to_string(),
+        analysed: curve.is_some(),
+        guards: guards(&asset.settings),
+        crease: asset
+            .settings
+            .keep
+            .creases
+            .map_or_else(|| "35".to_owned(), |a| format!("{a}")),
+        shares: shares(&asset.settings.attention),
+        region: serde_json::to_string(&asset.settings.region.balls).unwrap_or_default(),
+        inverse: asset.settings.region.inverse,
+        fault: asset.fault,
+        name: asset.name,
+        tiers,
+    })
+}
+
+fn guards(settings: &CutSettings) -> Vec<GuardLine> {
+    let keep = &settings.keep;
+    [
+        ("seams", "UV seams", keep.seams),
+        ("creases", "Hard edges over", keep.creases.is_some()),
+        ("borders", "Open borders", keep.borders),
+        ("materials", "Material edges", keep.materials),
+        ("parts", "Part edges", keep.parts),
+    ]
+    .map(|(field, name, on)| GuardLine { field, name, on })
+    .into()
+}
+
+fn shares(a: &Attention) -> Vec<ShareLine> {
+    [
+        ("outline", "Outline", a.outline),
+        ("shape", "Shape", a.shape),
+        ("uvs", "UVs", a.uvs),
+        ("shading", "Shading", a.shading),
+        ("colour", "Colour", a.colour),
+        ("borders", "Borders", a.borders),
+    ]
+    .map(|(field, name, share)| ShareLine {
+        field,
+        name,
+        percent: (share * 100.0).round() as u32,
+    })
+    .into()
+}
+
+/// What the Rule and the stage draw.
+fn data(
+    asset: &Asset,
+    brief: &Brief,
+    tray: &[Candidate],
+    chain: &[ChainTier],
+    curve: Option<&Curve>,
+    shown: Option<&Candidate>,
+    suggested: u32,
+) -> Value {
+    let tier_of = |c: &Candidate| {
+        chain
+            .iter()
+            .find(|t| t.candidate.hash == c.hash)
+            .map(|t| t.tier)
+    };
+    let limits: Vec<Value> = if chain.is_empty() {
+        brief
+            .tiers
+            .iter()
+            .enumerate()
+            .map(|(i, t)| json!({ "tier": i, "triangles": t.triangles }))
+            .collect()
+    } else {
+        brief
+            .tiers
+            .iter()
+            .enumerate()
+            .map(|(i, t)| {
+                let made = chain.iter().find(|c| c.tier as usize == i);
+                let over = made
+                    .and_then(|c| c.candidate.triangles)
+                    .is_some_and(|n| n > u64::from(t.triangles));
+                json!({ "tier": i, "triangles": t.triangles, "over": over })
+            })
+            .collect()
+    };
+    json!({
+        "asset": asset.id,
+        "source": asset.inspection.as_ref().map(|i| i.triangles),
+        "sourceMesh": asset.stage,
+        "curve": curve.map(|c| c.iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
+        "balls": asset.settings.region.balls,
+        "bounds": asset.inspection.as_ref().map(|i| i.bounds_m),
+        "gates": limits,
+        "pixelAtOneMetreMm": brief.pixel_m(1.0) * 1e3,
+        "nearest": brief.tiers.first().map_or(1.0, |t| t.nearest_m),
+        "target": suggested,
+        "shown": shown.map(|c| c.number),
+        "candidates": tray.iter().filter(|c| c.state == CandidateState::Ready).map(|c| json!({
+            "number": c.number,
+            "triangles": c.triangles,
+            "mesh": c.mesh,
+            "tier": tier_of(c),
+            "deviationMm": c.report.as_ref().map(|r| r.deviation_max_mm),
+        })).collect::<Vec<_>>(),
+    })
+}
+
+fn tier_line(t: &ChainTier, brief: &Brief) -> TierLine {
+    let c = &t.candidate;
+    let ready = c.state == CandidateState::Ready;
+    let triangles = c.triangles.unwrap_or(0);
+    // The gate is the brief's; a chain may have been made for other limits.
+    let limit = brief
+        .tiers
+        .get(t.tier as usize)
+        .map_or(t.limit, |b| u64::from(b.triangles));
+    let verdict = Verdict::of(triangles as usize, limit as usize);
+    let (word, icon, class) = if ready {
+        words::standing(verdict.standing)
+    } else if c.state == CandidateState::Failed {
+        ("Could not be made", "cross", "is-over")
+    } else {
+        ("In work", "wait", "is-quiet")
+    };
+    let deviation = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm);
+    TierLine {
+        tier: t.tier,
+        limit: words::grouped(limit),
+        triangles: words::grouped(triangles),
+        margin: if ready {
+            let n = (triangles as i64 - limit as i64).unsigned_abs();
+            let side = if triangles > limit {
+                "over"
+            } else {
+                "to spare"
+            };
+            format!("{} {side}", words::grouped(n))
+        } else {
+            String::new()
+        },
+        deviation: words::length(deviation),
+        switch: words::distance(brief.switch_distance_m(deviation / 1e3)),
+        word,
+        icon,
+        class,
+        number: c.number,
+        ready,
+        fault: c.fault.clone().unwrap_or_default(),
+        size_hint: words::grouped(t.limit),
+    }
+}
+
+fn tray_line(c: &Candidate, shown: Option<&Candidate>, chain: &[ChainTier]) -> TrayLine {
+    TrayLine {
+        number: c.number,
+        target: words::grouped(c.target),
+        triangles: c.triangles.map_or_else(|| "…".to_owned(), words::grouped),
+        deviation: c
+            .report
+            .as_ref()
+            .map_or_else(String::new, |r| words::length(r.deviation_max_mm)),
+        state: match c.state {
+            CandidateState::Ready => "ready",
+            CandidateState::Waiting => "waiting",
+            CandidateState::Failed => "failed",
+        },
+        fault: c.fault.clone().unwrap_or_default(),
+        shown: shown.is_some_and(|s| s.hash == c.hash),
+        tier: chain
+            .iter()
+            .find(|t| t.candidate.hash == c.hash)
+            .map(|t| t.tier),
+    }
+}
+
+fn part_lines(inspection: &Inspection) -> Vec<PartLine> {
+    let total = inspection.triangles.max(1) as u64;
+    let largest = inspection
+        .objects
+        .iter()
+        .map(|o| o.triangles as u64)
+        .max()
+        .unwrap_or(1)
+        .max(1);
+    let mut lines: Vec<(u64, PartLine)> = inspection
+        .objects
+        .iter()
+        .map(|o| {
+            let n = o.triangles as u64;
+            let line = PartLine {
+                name: o.name.clone(),
+                triangles: words::grouped(n),
+                materials: o.materials.join(", "),
+                share: (n * 1000).div_ceil(largest),
+                percent: format!("{:.1} %", n as f64 * 100.0 / total as f64),
+            };
+            (n, line)
+        })
+        .collect();
+    lines.sort_by_key(|(n, _)| std::cmp::Reverse(*n));
+    lines.into_iter().map(|(_, line)| line).collect()
+}
+
+fn result_sentence(c: &Candidate, source: u64) -> Option<String> {
+    let r = c.report.as_ref()?;
+    Some(format!(
+        "{} of {}. Largest deviation {}, mean {}. Cut in {}.",
+        words::grouped(c.triangles?),
+        words::grouped(source),
+        words::length(r.deviation_max_mm),
+        words::length(r.deviation_mean_mm),
+        words::seconds(r.seconds_analysis),
+    ))
+}
+
+fn facts(i: &Inspection) -> Vec<(String, String)> {
+    let size: Vec<String> = (0..3)
+        .map(|k| format!("{:.2}", i.bounds_m[1][k] - i.bounds_m[0][k]))
+        .collect();
+    let g = |n: usize| words::grouped(n as u64);
+    let mut facts = vec![
+        ("Triangles".to_owned(), g(i.triangles)),
+        (
+            "Quads, n-gons".to_owned(),
+            format!("{}, {}", g(i.quads), g(i.ngons)),
+        ),
+        (
+            "Vertices at points".to_owned(),
+            format!("{} at {}", g(i.vertices), g(i.points)),
+        ),
+        (
+            "Objects, pieces".to_owned(),
+            format!("{}, {}", g(i.objects.len()), g(i.components)),
+        ),
+        (
+            "UV sets, islands".to_owned(),
+            format!("{}, {}", i.uv_sets, g(i.uv_islands)),
+        ),
+        ("Size".to_owned(), format!("{} m", size.join(" × "))),
+    ];
+    for t in &i.textures {
+        let name = if t.name.is_empty() {
+            "texture"
+        } else {
+            &t.name
+        };
+        facts.push((name.to_owned(), format!("{} × {}", t.width, t.height)));
+    }
+    facts
+}
+
+fn findings(i: &Inspection) -> Vec<Finding> {
+    let g = |n: usize| words::grouped(n as u64);
+    let mut list = Vec::new();
+    let mut add = |n: usize, text: String| {
+        if n > 0 {
+            list.push(Finding {
+                text,
+                class: "is-tight",
+            });
+        }
+    };
+    add(
+        i.nonmanifold_edges,
+        format!(
+            "{} non-manifold edges. A cut keeps them as they are.",
+            g(i.nonmanifold_edges)
+        ),
+    );
+    add(
+        i.open_edges,
+        format!(
+            "{} open edges in {} borders. A cut keeps their outline.",
+            g(i.open_edges),
+            g(i.open_loops)
+        ),
+    );
+    add(
+        i.inconsistent_edges,
+        format!(
+            "{} edges whose faces are wound against each other.",
+            g(i.inconsistent_edges)
+        ),
+    );
+    add(
+        i.degenerate_faces,
+        format!("{} faces without area.", g(i.degenerate_faces)),
+    );
+    add(
+        i.duplicate_faces,
+        format!("{} faces that occur twice.", g(i.duplicate_faces)),
+    );
+    add(
+        i.ngons,
+        format!(
+            "{} n-gons. They are split into triangles before a cut.",
+            g(i.ngons)
+        ),
+    );
+    if i.triangles > 0 && i.uv_sets == 0 {
+        add(1, "No UVs. A texture cannot be carried over.".to_owned());
+    }
+    add(
+        i.uv_out_of_range_triangles,
+        format!(
+            "{} triangles with UVs outside the texture.",
+            g(i.uv_out_of_range_triangles)
+        ),
+    );
+    for note in &i.notes {
+        add(1, note.clone());
+    }
+    list
+}
+
+fn tabs(
+    step: &str,
+    inspection: &Inspection,
+    findings: &[Finding],
+    shown: Option<&Candidate>,
+    chain_verdict: &str,
+    chain_class: &'static str,
+    ready: bool,
+) -> Vec<Tab> {
+    STEPS
+        .iter()
+        .enumerate()
+        .map(|(i, &(address, name))| {
+            let (says, class) = match address {
+                "intake" if !ready => ("in work".to_owned(), "is-quiet"),
+                "intake" if findings.is_empty() => ("clean".to_owned(), "is-quiet"),
+                "intake" => (format!("{} findings", findings.len()), "is-tight"),
+                "parts" => (words::grouped(inspection.objects.len() as u64), "is-quiet"),
+                "cut" => (
+                    shown.map_or_else(
+                        || "none yet".to_owned(),
+                        |c| words::grouped(c.triangles.unwrap_or(0)),
+                    ),
+                    if shown.is_some() {
+                        "is-kelp"
+                    } else {
+                        "is-quiet"
+                    },
+                ),
+                "chain" if chain_verdict.is_empty() => ("none yet".to_owned(), "is-quiet"),
+                "chain" => (chain_verdict.to_owned(), chain_class),
+                _ if chain_class == "is-pass" => ("ready".to_owned(), "is-pass"),
+                _ => ("waits for a chain".to_owned(), "is-quiet"),
+            };
+            Tab {
+                number: i + 1,
+                address,
+                name,
+                says,
+                class,
+                here: address == step,
+            }
+        })
+        .collect()
+}

@@ -1,0 +1,87 @@
+//! Sources that are open for looking: analysed, in memory, ready to be cut to any count at once.
+
+use std::sync::Arc;
+
+use axum::http::StatusCode;
+use ectome_formats::FileSet;
+use ectome_mesh::Progress;
+use ectome_recipe::{EngineError, Session, engine};
+use ectome_store::{Store, asset::Asset};
+use tokio::{sync::Mutex, task::spawn_blocking};
+
+use crate::failure::Failure;
+
+/// How many sources stay open; a million triangles take about 200 MB.
+const MOST_OPEN: usize = 2;
+
+/// The sources that were looked at last. Only a cache: nothing here is missed after a restart.
+#[derive(Clone, Default)]
+pub struct OpenSources {
+    /// Latest last, by the key of their analysis.
+    sessions: Arc<Mutex<Vec<(String, Arc<Session>)>>>,
+}
+
+impl OpenSources {
+    /// The result for `triangles` as a GLB without pictures, and how many triangles it has.
+    pub async fn preview(
+        &self,
+        store: &Store,
+        asset: &Asset,
+        triangles: usize,
+    ) -> Result<(Vec<u8>, usize), Failure> {
+        let session = self.session(store, asset).await?;
+        spawn_blocking(move || {
+            let triangles = triangles.min(session.triangles());
+            session.preview(triangles)
+        })
+        .await
+        .map_err(|_| broken())?
+        .map_err(|e| Failure::bad(format!("There is nothing to see: {e}.")))
+    }
+
+    async fn session(&self, store: &Store, asset: &Asset) -> Result<Arc<Session>, Failure> {
+        let recipe = asset.recipe(4);
+        let key = recipe.analysis_key().unwrap_or_default();
+        // Held while a source is opened, so that a drag opens it once.
+        let mut sessions = self.sessions.lock().await;
+        if let Some(at) = sessions.iter().position(|(k, _)| *k == key) {
+            let found = sessions.remove(at);
+            let session = found.1.clone();
+            sessions.push(found);
+            return Ok(session);
+        }
+        let Some(log) = store.analysis(&recipe).await? else {
+            return Err(Failure::new(
+                StatusCode::CONFLICT,
+                format!(
+                    "{} is still being analysed. Drag again in a moment.",
+                    asset.name
+                ),
+            ));
+        };
+        let mut files = Vec::new();
+        for file in store.source_files(asset.id).await? {
+            files.push((file.name, store.blobs.get(&file.blob).await?));
+        }
+        let session = spawn_blocking(move || -> Result<Session, EngineError> {
+            let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
+            engine::open(&recipe, &set, Some(log), &Progress::new())
+        })
+        .await
+        .map_err(|_| broken())?
+        .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
+        let session = Arc::new(session);
+        if sessions.len() == MOST_OPEN {
+            sessions.remove(0);
+        }
+        sessions.push((key, session.clone()));
+        Ok(session)
+    }
+}
+
+fn broken() -> Failure {
+    Failure::new(
+        StatusCode::INTERNAL_SERVER_ERROR,
+        "Ectome itself failed on this source; the source is unharmed. Please report it.",
+    )
+}
