@@ -4,7 +4,7 @@ use askama::Template;
 use axum::{
     Form,
     extract::{Path, Query, State},
-    http::{HeaderMap, HeaderName, header::CONTENT_TYPE},
+    http::{HeaderMap, HeaderName, StatusCode, header::CONTENT_TYPE},
     response::{Html, IntoResponse, Redirect, Response},
 };
 use ectome_recipe::{Attention, Ball, CutSettings, Keep, Region, chain::halved};
@@ -240,7 +240,12 @@ pub async fn settings(
 ) -> Result<Response, Failure> {
     ready_asset(&app, id).await?;
     app.store.set_settings(id, &form.settings()?).await?;
-    Ok(back(&headers, id, "cut", None))
+    // A page with scripts stays where it is and asks for its column again.
+    Ok(if headers.contains_key("hx-request") {
+        StatusCode::NO_CONTENT.into_response()
+    } else {
+        back(&headers, id, "cut", None)
+    })
 }
 
 /// `GET /assets/{id}/preview/{triangles}`: what a cut would give, while the pin is dragged.

@@ -129,7 +129,6 @@ pub struct GuardLine {
 
 /// A share of the attention.
 pub struct ShareLine {
-    pub field: &'static str,
     pub name: &'static str,
     /// Percent of the whole.
     pub percent: u32,
@@ -298,10 +297,10 @@ fn guards(settings: &CutSettings) -> Vec<GuardLine> {
     let keep = &settings.keep;
     [
         ("seams", "UV seams", keep.seams),
-        ("creases", "Hard edges over", keep.creases.is_some()),
         ("borders", "Open borders", keep.borders),
         ("materials", "Material edges", keep.materials),
         ("parts", "Part edges", keep.parts),
+        ("creases", "Hard edges over", keep.creases.is_some()),
     ]
     .map(|(field, name, on)| GuardLine { field, name, on })
     .into()
@@ -309,15 +308,14 @@ fn guards(settings: &CutSettings) -> Vec<GuardLine> {
 
 fn shares(a: &Attention) -> Vec<ShareLine> {
     [
-        ("outline", "Outline", a.outline),
-        ("shape", "Shape", a.shape),
-        ("uvs", "UVs", a.uvs),
-        ("shading", "Shading", a.shading),
-        ("colour", "Colour", a.colour),
-        ("borders", "Borders", a.borders),
+        ("Outline", a.outline),
+        ("Shape", a.shape),
+        ("UVs", a.uvs),
+        ("Shading", a.shading),
+        ("Colour", a.colour),
+        ("Borders", a.borders),
     ]
-    .map(|(field, name, share)| ShareLine {
-        field,
+    .map(|(name, share)| ShareLine {
         name,
         percent: (share * 100.0).round() as u32,
     })

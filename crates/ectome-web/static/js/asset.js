@@ -1,5 +1,6 @@
 // One asset: ties the Rule, the stage and the column together.
 
+import { Attention } from './attention.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
 import { grouped } from './words.js';
@@ -8,7 +9,10 @@ const at = (id) => document.getElementById(id);
 let data = null;
 let target = null;
 
-const rule = new Rule(at('rule'), (n) => setTarget(n, rule), choose);
+const rule = new Rule(at('rule'), (n) => {
+  setTarget(n, rule);
+  look(n);
+}, choose);
 const stage = new Stage(at('stage'), at('canvas'), at('stage-note'));
 
 function setTarget(n, from) {
@@ -18,6 +22,73 @@ function setTarget(n, from) {
   if (input && from !== input) input.value = grouped(n);
   const button = at('cut-button');
   if (button) button.textContent = `Cut to ${grouped(n)}`;
+}
+
+// While the pin moves, the stage follows: one request at a time, the latest count wins.
+let looking = false;
+let wanted = null;
+
+async function look(n) {
+  wanted = n;
+  if (looking || !data.curve) return;
+  looking = true;
+  while (wanted !== null) {
+    const count = wanted;
+    wanted = null;
+    const answer = await fetch(`/assets/${data.asset}/preview/${count}`).catch(() => null);
+    if (!answer?.ok) {
+      wanted = null;
+      break;
+    }
+    const triangles = Number(answer.headers.get('x-triangles'));
+    await stage.preview(await answer.arrayBuffer());
+    at('stage-note').textContent = '';
+    const label = at('label-candidate');
+    label.replaceChildren('Preview ', Object.assign(document.createElement('b'), { textContent: grouped(triangles) }));
+  }
+  looking = false;
+}
+
+let painting = false;
+let balls = [];
+
+/** Paints a protected region onto the source: balls along the strokes. */
+function stroke(place) {
+  const size = Math.hypot(...[0, 1, 2].map((k) => data.bounds[1][k] - data.bounds[0][k]));
+  const radius = size * 0.02;
+  const near = balls.some((b) => Math.hypot(...place.map((v, k) => v - b.at[k])) < radius * 0.5);
+  if (near) return;
+  balls.push({ at: place, radius });
+  showRegion();
+  clearTimeout(stroke.later);
+  stroke.later = setTimeout(sendSettings, 700);
+}
+
+function showRegion() {
+  const says = at('region-says');
+  if (says) says.textContent = balls.length ? `Painted region, ${balls.length} strokes` : 'No painted region';
+  const field = document.querySelector('#settings-form [name=region]');
+  if (field) field.value = JSON.stringify(balls);
+  stage.setBalls(balls);
+}
+
+function sendSettings() {
+  const form = at('settings-form');
+  if (form) htmx.trigger(form, 'settings');
+}
+
+function openSettings() {
+  const bar = document.querySelector('.attention');
+  if (!bar) {
+    stage.setPainting(null);
+    stage.setBalls([]);
+    return;
+  }
+  new Attention(bar, sendSettings);
+  balls = data.balls ?? [];
+  showRegion();
+  press(at('paint'), painting);
+  stage.setPainting(painting ? stroke : null);
 }
 
 const digits = (text) => Number(text.replace(/\s/g, ''));
@@ -46,6 +117,7 @@ function refresh() {
   rule.show(data);
   setTarget(target ?? data.target);
   if (at('first')) nameChainButton();
+  openSettings();
   const mesh = (blob) => (blob ? `/mesh/${blob}.glb` : null);
   stage.show(mesh(data.sourceMesh), mesh(shown?.mesh), data.bounds);
 }
@@ -53,13 +125,14 @@ function refresh() {
 /** Shows another candidate without leaving the page. */
 function choose(number) {
   const address = new URL(location.href);
-  address.searchParams.set('show', number);
+  if (number) address.searchParams.set('show', number);
   history.replaceState(null, '', address);
   const panel = at('panel');
   const path = panel.getAttribute('hx-get').split('?')[0];
-  panel.setAttribute('hx-get', `${path}?show=${number}`);
+  const query = number ? `?show=${number}` : '';
+  panel.setAttribute('hx-get', path + query);
   htmx.process(panel);
-  htmx.ajax('GET', `${path}?show=${number}`, { target: '#panel', swap: 'innerHTML' });
+  htmx.ajax('GET', path + query, { target: '#panel', swap: 'innerHTML' });
 }
 
 document.addEventListener('htmx:afterSwap', (event) => {
@@ -70,14 +143,32 @@ document.addEventListener('htmx:responseError', (event) => {
   const fault = at('form-fault');
   if (fault) fault.textContent = page.querySelector('.sentence')?.textContent ?? 'The server refused.';
 });
+document.addEventListener('htmx:afterRequest', (event) => {
+  if (event.detail.elt.id === 'settings-form' && event.detail.successful) choose(data.shown);
+});
+document.addEventListener('change', (event) => {
+  if (event.target.closest('#settings-form')) sendSettings();
+});
 document.addEventListener('input', (event) => {
   if (event.target.id === 'target') {
     const n = digits(event.target.value);
-    if (n >= 4 && n < data.source) setTarget(n, event.target);
+    if (n >= 4 && n < data.source) {
+      setTarget(n, event.target);
+      look(n);
+    }
   }
   if (event.target.id === 'first') nameChainButton();
 });
 document.addEventListener('click', (event) => {
+  if (event.target.id === 'paint') {
+    painting = !painting;
+    openSettings();
+  }
+  if (event.target.id === 'paint-clear') {
+    balls = [];
+    showRegion();
+    sendSettings();
+  }
   const link = event.target.closest('[data-show]');
   if (link) {
     event.preventDefault();
@@ -112,6 +203,7 @@ const actions = {
   },
   more(factor) {
     setTarget(Math.max(4, Math.min(data.source - 1, Math.round(target * factor))));
+    look(target);
   },
   help() {
     const keys = at('keys');

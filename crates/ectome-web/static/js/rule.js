@@ -112,29 +112,53 @@ export class Rule {
     }
   }
 
-  // What cuts have cost so far: largest deviation, on a log scale of its own.
+  // Deviation on a log scale of its own: the curve the analysis expects, and what cuts really cost.
   #deviations() {
     const made = this.data.candidates.filter((c) => c.deviationMm > 0);
-    const levels = [100, 10, 1, 0.1];
-    const worst = Math.max(10, ...made.map((c) => c.deviationMm));
+    const curve = (this.data.curve ?? []).filter(([n, mm]) => mm > 0 && n >= this.#range()[1]);
+    const all = [...made.map((c) => c.deviationMm), ...curve.map(([, mm]) => mm)];
+    const worst = all.length ? Math.max(...all) : 10;
+    const high = Math.log10(worst * 1.25);
+    const low = high - 4;
     const y = (mm) => {
-      const high = Math.log10(worst * 1.3);
-      const share = (high - Math.log10(Math.max(mm, 0.03))) / (high - Math.log10(0.03));
-      return TOP + 4 + Math.min(1, Math.max(0, share)) * (BASE - TOP - 10);
+      const share = (high - Math.log10(Math.max(mm, 1e-9))) / (high - low);
+      return TOP + 3 + Math.min(1, Math.max(0, share)) * (BASE - TOP - 9);
     };
-    let last = -Infinity;
-    for (const mm of levels.filter((level) => level <= worst * 1.3)) {
-      if (y(mm) - last < 13) continue;
-      last = y(mm);
-      this.#add('line', { class: 'grid', x1: LEFT, x2: this.width - RIGHT, y1: last, y2: last });
-      this.#add('text', { x: LEFT - 8, y: last + 4, 'text-anchor': 'end' }, length(mm));
+    if (curve.length > 1) {
+      const points = curve.map(([n, mm]) => `${this.#x(n).toFixed(1)} ${y(mm).toFixed(1)}`);
+      const [first, last] = [this.#x(curve[0][0]), this.#x(curve.at(-1)[0])];
+      this.#add('path', { class: 'curve-under', d: `M${first} ${BASE}L${points.join('L')}L${last} ${BASE}Z` });
+      this.#add('path', { class: 'curve', d: `M${points.join('L')}` });
+    }
+    let lastY = -Infinity;
+    for (const mm of [1000, 100, 10, 1, 0.1, 0.01].filter((level) => level <= worst * 1.25 && Math.log10(level) > low)) {
+      if (y(mm) - lastY < 13) continue;
+      lastY = y(mm);
+      this.#add('line', { class: 'grid', x1: LEFT, x2: this.width - RIGHT, y1: lastY, y2: lastY });
+      this.#add('text', { x: LEFT - 8, y: lastY + 4, 'text-anchor': 'end' }, length(mm));
     }
     for (const c of made) {
       const x = this.#x(c.triangles);
-      this.#add('line', { class: 'stem', x1: x, x2: x, y1: y(c.deviationMm), y2: BASE - 6 });
       const dot = this.#add('circle', { class: 'measured', cx: x, cy: y(c.deviationMm), r: 3.5 });
-      dot.append(make('title', {}, `Candidate ${c.number}: deviation up to ${length(c.deviationMm)}`));
+      dot.append(make('title', {}, `Candidate ${c.number}: measured deviation up to ${length(c.deviationMm)}`));
     }
+  }
+
+  /** The deviation to expect at a count, in millimetres, or null before the analysis. */
+  #expected(n) {
+    const curve = this.data.curve;
+    if (!curve?.length) return null;
+    const at = curve.findIndex(([count]) => count <= n);
+    if (at <= 0) return at === 0 ? curve[0][1] : curve.at(-1)[1];
+    return curve[at][1];
+  }
+
+  #flagText() {
+    const mm = this.#expected(this.target);
+    if (mm === null) return grouped(this.target);
+    const pixels = mm / (this.data.pixelAtOneMetreMm * this.data.nearest);
+    const exact = pixels < 10 ? pixels.toFixed(1) : grouped(pixels);
+    return `${grouped(this.target)} · about ${length(mm)} · ${exact} px at ${this.data.nearest} m`;
   }
 
   // Limits: labels stand left of their line in the top row, where the pin never reaches.
@@ -185,7 +209,7 @@ export class Rule {
     });
     pin.append(make('rect', { class: 'grip', x: x - 10, y: 0, width: 20, height: 116 }));
     pin.append(make('line', { x1: x, x2: x, y1: TOP - 2, y2: BASE + 11 }));
-    const text = make('text', { y: 44 }, grouped(this.target));
+    const text = make('text', { y: 44 }, this.#flagText());
     const flag = make('rect', { y: 29, height: 21, rx: 2 });
     pin.append(flag, text);
     const size = text.getBBox().width + 16;

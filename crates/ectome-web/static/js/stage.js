@@ -1,8 +1,9 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshStandardMaterial,
-  OrbitControls, PerspectiveCamera, Scene, SRGBColorSpace, Vector3, WebGLRenderer,
+  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, InstancedMesh, Matrix4,
+  MeshBasicMaterial, MeshStandardMaterial, OrbitControls, PerspectiveCamera, Raycaster, Scene,
+  SphereGeometry, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 
 const CLAY = 0xb6b3a8;
@@ -45,14 +46,14 @@ class Half {
     this.url = null;
   }
 
-  clear() {
+  /** Takes the model away; its materials' pictures too unless they are the source's. */
+  clear(pictures = true) {
     if (this.model) this.scene.remove(this.model);
     this.model?.traverse((node) => {
       if (!node.isMesh) return;
       node.userData.indexed?.dispose();
       node.userData.loose?.dispose();
-      const given = node.userData.given;
-      given?.map?.dispose();
+      if (pictures && this.url !== 'preview') node.userData.given?.map?.dispose();
     });
     this.model = null;
     this.url = null;
@@ -82,6 +83,7 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.addEventListener('change', () => this.draw());
     new ResizeObserver(() => this.#resize()).observe(element);
+    canvas.addEventListener('pointerdown', (event) => this.#paint(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
     this.loader = new GLTFLoader();
     this.#resize();
@@ -108,15 +110,89 @@ export class Stage {
       this.note.textContent = 'The mesh could not be loaded. Reload the page to try again.';
       return;
     }
+    this.#put(half, model, (node) => node.material);
+    if (!this.framed) this.frame();
+  }
+
+  #put(half, model, materialOf) {
     half.model = model;
     half.scene.add(model);
     model.traverse((node) => {
       if (!node.isMesh) return;
-      node.userData.given = node.material;
+      node.userData.given = materialOf(node);
       node.userData.indexed = node.geometry;
     });
     this.#dress(half);
-    if (!this.framed) this.frame();
+  }
+
+  /** Shows bytes of a GLB without pictures in the candidate's place, with the source's materials. */
+  async preview(bytes) {
+    if (!this.renderer) return;
+    const model = await this.loader.parseAsync(bytes, '').then((gltf) => gltf.scene);
+    const known = new Map();
+    this.left.model?.traverse((node) => {
+      if (node.isMesh) known.set(node.userData.given.name, node.userData.given);
+    });
+    this.right.clear(false);
+    this.right.url = 'preview';
+    this.#put(this.right, model, (node) => known.get(node.material.name) ?? node.material);
+    this.draw();
+  }
+
+  /** The protected region: balls drawn over both halves. */
+  setBalls(balls) {
+    if (!this.renderer) return;
+    for (const half of [this.left, this.right]) {
+      if (half.balls) half.scene.remove(half.balls);
+      half.balls?.dispose();
+      half.balls = null;
+      if (!balls.length) continue;
+      const look = new MeshBasicMaterial({ color: 0x0c6b62, transparent: true, opacity: 0.22, depthWrite: false });
+      half.balls = new InstancedMesh(new SphereGeometry(1, 16, 10), look, balls.length);
+      balls.forEach(({ at, radius }, i) => {
+        half.balls.setMatrixAt(i, new Matrix4().makeScale(radius, radius, radius).setPosition(...at));
+      });
+      half.scene.add(half.balls);
+    }
+    this.draw();
+  }
+
+  /** While painting, a drag over the source calls `onStroke([x, y, z])` for places on its surface. */
+  setPainting(onStroke) {
+    this.onStroke = onStroke;
+    this.controls.enabled = !onStroke && !this.lightMode;
+    this.element.classList.toggle('painting', Boolean(onStroke));
+  }
+
+  #paint(event) {
+    if (!this.onStroke || !this.left.model) return;
+    event.stopPropagation();
+    const canvas = event.target;
+    canvas.setPointerCapture(event.pointerId);
+    let waiting = null;
+    const cast = () => {
+      const { clientWidth: width, clientHeight: height } = this.element;
+      const box = canvas.getBoundingClientRect();
+      const x = ((waiting.clientX - box.left) % (width / 2)) / (width / 2);
+      const y = (waiting.clientY - box.top) / height;
+      waiting = null;
+      const ray = new Raycaster();
+      ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), this.camera);
+      ray.firstHitOnly = true;
+      const [hit] = ray.intersectObject(this.left.model, true);
+      if (hit) this.onStroke(hit.point.toArray());
+    };
+    const move = (e) => {
+      if (!waiting) requestAnimationFrame(cast);
+      waiting = e;
+    };
+    move(event);
+    const done = () => {
+      canvas.removeEventListener('pointermove', move);
+      canvas.removeEventListener('pointerup', done);
+    };
+    canvas.addEventListener('pointermove', move);
+    canvas.addEventListener('pointerup', done);
   }
 
   #dress(half) {
@@ -227,7 +303,7 @@ export class Stage {
 
   setLightMode(on) {
     this.lightMode = on;
-    this.controls.enabled = !on;
+    this.controls.enabled = !on && !this.onStroke;
   }
 
   draw() {
