@@ -18,7 +18,7 @@ use glam::Vec2;
 fn small_bell() -> Scene {
     let bell = engine::triangulated(ectome_demo::fog_bell());
     let progress = Progress::new();
-    let mut session = Session::new(bell, CutSettings::default(), None, &progress).unwrap();
+    let session = Session::new(bell, CutSettings::default(), None, &progress).unwrap();
     session.cut(Target::Triangles(24_000), &progress).unwrap().0
 }
 

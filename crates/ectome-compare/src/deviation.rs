@@ -4,11 +4,11 @@
 //! largest of them is the one-sided Hausdorff distance, their mean an area integral (P. Cignoni,
 //! C. Rocchini, R. Scopigno, *Metro: Measuring Error on Simplified Surfaces*, 1998).
 
-use ectome_mesh::{Mesh, Progress, nearest};
+use ectome_mesh::{Mesh, Progress, nearest, sample};
 use glam::Vec3;
 use rayon::prelude::*;
 
-use crate::{report::CompareError, sample};
+use crate::report::CompareError;
 
 /// Distances one way, in metres.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]

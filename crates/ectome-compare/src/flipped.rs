@@ -8,11 +8,11 @@ use rayon::prelude::*;
 /// twice the distance from the face's middle (and within a quarter of its longest edge) has no face
 /// with a normal on the same side. Thin walls, and parts that stand in each other, have both sides
 /// there and do not count.
-pub fn count(low: &Mesh, high: &nearest::Surface) -> usize {
-    (0..low.face_count())
+pub fn faces(low: &Mesh, high: &nearest::Surface) -> Vec<u32> {
+    (0..low.face_count() as u32)
         .into_par_iter()
-        .filter(|&f| is_flipped(low.triangle(f), high))
-        .count()
+        .filter(|&f| is_flipped(low.triangle(f as usize), high))
+        .collect()
 }
 
 fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
@@ -54,9 +54,9 @@ mod tests {
         let ball = shapes::icosphere(1.0, 4);
         let high = nearest::Surface::of(&ball);
         let mut low = shapes::icosphere(1.0, 2);
-        assert_eq!(count(&low, &high), 0);
+        assert_eq!(faces(&low, &high).len(), 0);
         low.corners.swap(0, 1);
         low.corners.swap(30, 31);
-        assert_eq!(count(&low, &high), 2);
+        assert_eq!(faces(&low, &high).len(), 2);
     }
 }

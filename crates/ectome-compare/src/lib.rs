@@ -17,11 +17,12 @@
 //! |---|---|
 //! | [`deviation`] | how far apart the surfaces are, both ways |
 //! | [`flipped`] | which faces look against the source |
+//! | [`uv_drift`] | how far the texture has slipped |
 //! | [`report`] | all of it, with the names that outsiders rely on |
 
 pub mod deviation;
 pub mod flipped;
 pub mod report;
-pub mod sample;
+pub mod uv_drift;
 
-pub use report::{CompareError, Report, Surface, compare};
+pub use report::{CompareError, Judge, Report, Surface, compare};

@@ -4,10 +4,13 @@ use ectome_mesh::{Cancelled, Mesh, Progress, measure, nearest, topology::Topolog
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::{deviation, flipped};
+use crate::{deviation, flipped, uv_drift};
 
 /// Places spread over each surface: enough for a mean that is stable to a percent.
 pub const SAMPLES: usize = 200_000;
+
+/// The size of texture in whose texels slips are given.
+pub const TEXELS: f64 = 2048.0;
 
 /// Why two meshes could not be compared.
 #[derive(Debug, Error)]
@@ -119,6 +122,88 @@ pub struct Report {
     pub deviation_max_percent_of_diagonal: f64,
     /// Faces of the cut that look against the source.
     pub flipped_faces: usize,
+    /// Mean slip of the texture, in texels of a texture of [`TEXELS`]; absent without UVs.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub uv_drift_mean_texels: Option<f64>,
+    /// Largest slip found.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub uv_drift_max_texels: Option<f64>,
+}
+
+/// A source made ready to judge any number of cuts.
+pub struct Judge {
+    surface: nearest::Surface,
+    counts: Surface,
+    diagonal: f64,
+}
+
+impl Judge {
+    /// Indexes a source of triangles.
+    ///
+    /// # Errors
+    /// [`CompareError::NotTriangulated`].
+    pub fn of(high: &Mesh) -> Result<Self, CompareError> {
+        if !high.is_triangulated() {
+            return Err(CompareError::NotTriangulated);
+        }
+        Ok(Self {
+            surface: nearest::Surface::of(high),
+            counts: Surface::of(high),
+            diagonal: f64::from(measure::bounds(high).diagonal()),
+        })
+    }
+
+    /// The source as a surface.
+    pub fn surface(&self) -> &nearest::Surface {
+        &self.surface
+    }
+
+    /// The faces of `low` that look against the source.
+    pub fn flipped(&self, low: &Mesh) -> Vec<u32> {
+        flipped::faces(low, &self.surface)
+    }
+
+    /// Compares a cut with `high`, the source this judge was made of.
+    ///
+    /// # Errors
+    /// See [`CompareError`].
+    pub fn compare(
+        &self,
+        high: &Mesh,
+        low: &Mesh,
+        progress: &Progress,
+    ) -> Result<Report, CompareError> {
+        if !low.is_triangulated() {
+            return Err(CompareError::NotTriangulated);
+        }
+        let low_surface = nearest::Surface::of(low);
+        progress.at(0.1)?;
+        let there = deviation::one_way(high, &low_surface, SAMPLES, &progress.span(0.1, 0.4))?;
+        let back = deviation::one_way(low, &self.surface, SAMPLES, &progress.span(0.4, 0.8))?;
+        let flipped_faces = self.flipped(low).len();
+        progress.at(0.85)?;
+        let slip = uv_drift::drift(high, &self.surface, low);
+        let d = self.diagonal;
+        let mean = (there.mean_m + back.mean_m) / 2.0;
+        let max = there.max_m.max(back.max_m);
+        let report = Report {
+            high: self.counts.clone(),
+            low: Surface::of(low),
+            samples: SAMPLES,
+            diagonal_m: d,
+            high_to_low: OneWay::new(there, d),
+            low_to_high: OneWay::new(back, d),
+            deviation_mean_mm: mean * 1e3,
+            deviation_max_mm: max * 1e3,
+            deviation_mean_percent_of_diagonal: mean / d * 100.0,
+            deviation_max_percent_of_diagonal: max / d * 100.0,
+            flipped_faces,
+            uv_drift_mean_texels: slip.map(|s| s.mean * TEXELS),
+            uv_drift_max_texels: slip.map(|s| s.max * TEXELS),
+        };
+        progress.at(1.0)?;
+        Ok(report)
+    }
 }
 
 /// Compares the cut `low` with its source `high`; both must be triangles only.
@@ -126,36 +211,8 @@ pub struct Report {
 /// # Errors
 /// See [`CompareError`].
 pub fn compare(high: &Mesh, low: &Mesh, progress: &Progress) -> Result<Report, CompareError> {
-    if !high.is_triangulated() || !low.is_triangulated() {
-        return Err(CompareError::NotTriangulated);
-    }
     progress.stage("Measuring");
     progress.at(0.0)?;
-    let diagonal = measure::bounds(high).diagonal();
-    let high_surface = nearest::Surface::of(high);
-    progress.at(0.3)?;
-    let low_surface = nearest::Surface::of(low);
-    progress.at(0.35)?;
-    let there = deviation::one_way(high, &low_surface, SAMPLES, &progress.span(0.35, 0.6))?;
-    let back = deviation::one_way(low, &high_surface, SAMPLES, &progress.span(0.6, 0.85))?;
-    let flipped_faces = flipped::count(low, &high_surface);
-    progress.at(0.9)?;
-    let d = f64::from(diagonal);
-    let mean = (there.mean_m + back.mean_m) / 2.0;
-    let max = there.max_m.max(back.max_m);
-    let report = Report {
-        high: Surface::of(high),
-        low: Surface::of(low),
-        samples: SAMPLES,
-        diagonal_m: d,
-        high_to_low: OneWay::new(there, d),
-        low_to_high: OneWay::new(back, d),
-        deviation_mean_mm: mean * 1e3,
-        deviation_max_mm: max * 1e3,
-        deviation_mean_percent_of_diagonal: mean / d * 100.0,
-        deviation_max_percent_of_diagonal: max / d * 100.0,
-        flipped_faces,
-    };
-    progress.at(1.0)?;
-    Ok(report)
+    let judge = Judge::of(high)?;
+    judge.compare(high, low, &progress.span(0.3, 1.0))
 }

@@ -24,6 +24,7 @@
 //! | [`topology`] | open and non-manifold edges, components, Euler characteristic |
 //! | [`measure`] | bounds, area, volume, normals |
 //! | [`nearest`] | the nearest place on a surface |
+//! | [`sample`] | places spread evenly over a surface |
 //! | [`progress`] | how far work is, and whether to stop |
 
 pub mod builder;
@@ -31,6 +32,7 @@ pub mod measure;
 pub mod mesh;
 pub mod nearest;
 pub mod progress;
+pub mod sample;
 pub mod shapes;
 pub mod topology;
 pub mod triangulate;

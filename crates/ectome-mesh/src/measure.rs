@@ -92,6 +92,21 @@ pub fn smooth_normals(mesh: &Mesh) -> Vec<Vec3> {
         .collect()
 }
 
+/// Weights of the corners of a triangle that make `place`, which should lie in its plane; they sum to
+/// one. `None` for a triangle without area.
+pub fn barycentric(place: Vec3, triangle: [Vec3; 3]) -> Option<[f64; 3]> {
+    let [a, b, c] = triangle.map(|p| p.as_dvec3());
+    let (u, v, w) = (b - a, c - a, place.as_dvec3() - a);
+    let (uu, uv, vv, wu, wv) = (u.dot(u), u.dot(v), v.dot(v), w.dot(u), w.dot(v));
+    let d = uu * vv - uv * uv;
+    if d <= 1e-12 * uu * vv {
+        return None;
+    }
+    let s = (vv * wu - uv * wv) / d;
+    let t = (uu * wv - uv * wu) / d;
+    Some([1.0 - s - t, s, t])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -84,6 +84,15 @@ pub struct CutReport {
     pub deviation_max_mm: f64,
     /// Where the largest deviation stands, in metres.
     pub deviation_worst_at_m: [f32; 3],
+    /// The part where it stands.
+    #[serde(default)]
+    pub deviation_worst_part: String,
+    /// Mean slip of the texture, in texels at 2048; absent without UVs.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv_drift_mean_texels: Option<f64>,
+    /// Largest slip found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv_drift_max_texels: Option<f64>,
     /// Open edges of source and result.
     pub open_edges: [usize; 2],
     /// Non-manifold edges of source and result.
@@ -94,6 +103,8 @@ pub struct CutReport {
     pub seconds_analysis: f64,
     /// Seconds to make this count from the analysis.
     pub seconds_replay: f64,
+    /// Seconds to fit the result to the source once more.
+    pub seconds_fitting: f64,
     /// Seconds for measuring the result.
     pub seconds_measuring: f64,
     /// Most memory the process held, in bytes (0 where the system does not say).
@@ -144,7 +155,7 @@ pub fn run(
             (_, None) => return Err(EngineError::Order("does not start with reading its source")),
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::Cut { target, settings }, Some(scene)) => {
-                let mut session = Session::new(scene, settings.clone(), known.take(), &progress)?;
+                let session = Session::new(scene, settings.clone(), known.take(), &progress)?;
                 let (scene, report) = session.cut(*target, &progress)?;
                 cut = Some(report);
                 made = session.new_analysis();

@@ -1,11 +1,12 @@
 //! One source, analysed once, cut to any number of counts.
 
-use std::time::Instant;
+use std::{sync::OnceLock, time::Instant};
 
-use ectome_compare::Report;
+use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
 use ectome_mesh::Progress;
-use ectome_reduce::{CollapseLog, Cut, Replay, analyse};
+use ectome_reduce::{CollapseLog, Cut, Options, Replay, analyse, refine};
+use glam::Vec3;
 use serde_json::json;
 
 use crate::{
@@ -18,6 +19,9 @@ pub struct Session {
     source: Scene,
     log: CollapseLog,
     replay: Replay,
+    options: Options,
+    /// Made when the first result is measured.
+    judge: OnceLock<Judge>,
     /// Seconds the analysis took; 0 when an earlier one was used.
     seconds_analysis: f64,
     fresh: bool,
@@ -35,6 +39,7 @@ impl Session {
         analysis: Option<CollapseLog>,
         progress: &Progress,
     ) -> Result<Self, EngineError> {
+        let options = settings.options(&source.mesh);
         if let Some(log) = analysis
             && let Ok(replay) = Replay::new(&source.mesh, &log)
         {
@@ -42,12 +47,13 @@ impl Session {
                 source,
                 log,
                 replay,
+                options,
+                judge: OnceLock::new(),
                 seconds_analysis: 0.0,
                 fresh: false,
             });
         }
         let started = Instant::now();
-        let options = settings.options(&source.mesh);
         let log = analyse(&source.mesh, &options, &progress.span(0.0, 0.7))?;
         let replay = Replay::new(&source.mesh, &log)
             .map_err(|_| EngineError::Order("analyses a source that is not made of triangles"))?;
@@ -55,6 +61,8 @@ impl Session {
             source,
             log,
             replay,
+            options,
+            judge: OnceLock::new(),
             seconds_analysis: started.elapsed().as_secs_f64(),
             fresh: true,
         })
@@ -97,12 +105,22 @@ impl Session {
         Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
     }
 
-    /// Cuts to a target and measures the result against the source.
+    /// The name of the part that is nearest to a place.
+    fn part_at(&self, judge: &Judge, place: [f32; 3]) -> String {
+        let mesh = &self.source.mesh;
+        let face = judge.surface().nearest(place.into()).map(|n| n.face);
+        mesh.runs
+            .iter()
+            .find(|r| face.is_some_and(|f| r.faces.contains(&f)))
+            .map_or_else(String::new, |r| mesh.parts[r.part as usize].name.clone())
+    }
+
+    /// Cuts to a target, fits the result to the source once more and measures the result against the source.
     ///
     /// # Errors
     /// See [`EngineError`].
     pub fn cut(
-        &mut self,
+        &self,
         target: Target,
         progress: &Progress,
     ) -> Result<(Scene, CutReport), EngineError> {
@@ -120,13 +138,28 @@ impl Session {
         progress.stage("Cutting");
         progress.at(0.7)?;
         let started = Instant::now();
-        let cut = self.replay.at(&self.source.mesh, &self.log, target)?;
+        let mesh = &self.source.mesh;
+        let mut cut = self.replay.at(mesh, &self.log, target)?;
         let seconds_replay = started.elapsed().as_secs_f64();
+        let started = Instant::now();
+        progress.stage("Fitting");
+        let judge = match self.judge.get() {
+            Some(judge) => judge,
+            None => {
+                let judge = Judge::of(mesh)?;
+                self.judge.get_or_init(|| judge)
+            }
+        };
+        let plain = cut.mesh.points.clone();
+        refine(mesh, &self.options, &mut cut, &progress.span(0.72, 0.82))?;
+        undo_flips(judge, &mut cut, &plain);
+        let seconds_fitting = started.elapsed().as_secs_f64();
         progress.stage("Measuring");
         let started = Instant::now();
-        let measured =
-            ectome_compare::compare(&self.source.mesh, &cut.mesh, &progress.span(0.75, 1.0))?;
+        let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
         let report = CutReport {
+            deviation_worst_part: self.part_at(judge, worst(&measured)),
+            seconds_fitting,
             target,
             seconds_analysis: self.seconds_analysis,
             seconds_replay,
@@ -143,12 +176,34 @@ impl Session {
     }
 }
 
-fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
-    let worst = if measured.high_to_low.deviation_max_mm >= measured.low_to_high.deviation_max_mm {
-        &measured.high_to_low
+/// Faces that look against the source after the fit get their points back.
+fn undo_flips(judge: &Judge, cut: &mut Cut, plain: &[Vec3]) {
+    for _ in 0..8 {
+        let flipped = judge.flipped(&cut.mesh);
+        let mut any = false;
+        for f in flipped {
+            for p in cut.mesh.triangle_points(f as usize) {
+                let (now, before) = (&mut cut.mesh.points[p as usize], plain[p as usize]);
+                any |= *now != before;
+                *now = before;
+            }
+        }
+        if !any {
+            return;
+        }
+    }
+}
+
+/// Where the largest deviation stands.
+fn worst(measured: &Report) -> [f32; 3] {
+    if measured.high_to_low.deviation_max_mm >= measured.low_to_high.deviation_max_mm {
+        measured.high_to_low.worst_at_m
     } else {
-        &measured.low_to_high
-    };
+        measured.low_to_high.worst_at_m
+    }
+}
+
+fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
     CutReport {
         triangles_before: before,
         triangles_after: cut.mesh.triangle_count(),
@@ -157,7 +212,9 @@ fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
         deviation_max_percent_of_diagonal: measured.deviation_max_percent_of_diagonal,
         deviation_mean_mm: measured.deviation_mean_mm,
         deviation_max_mm: measured.deviation_max_mm,
-        deviation_worst_at_m: worst.worst_at_m,
+        deviation_worst_at_m: worst(measured),
+        uv_drift_mean_texels: measured.uv_drift_mean_texels,
+        uv_drift_max_texels: measured.uv_drift_max_texels,
         open_edges: [measured.high.open_edges, measured.low.open_edges],
         nonmanifold_edges: [
             measured.high.nonmanifold_edges,

@@ -49,8 +49,13 @@ fn main() {
     for t in &a[2..] {
         let target: usize = t.parse().unwrap();
         let s = Instant::now();
-        let cut = replay.at(&mesh, &log, target).unwrap();
+        let mut cut = replay.at(&mesh, &log, target).unwrap();
         let took = s.elapsed().as_secs_f64() * 1e3;
+        let s = Instant::now();
+        if std::env::var("REFINE").is_ok() {
+            ectome_reduce::refine(&mesh, &Default::default(), &mut cut, &Progress::new()).unwrap();
+            println!("refined in {:.2}s", s.elapsed().as_secs_f64());
+        }
         let r = ectome_compare::compare(&mesh, &cut.mesh, &Progress::new()).unwrap();
         let e = log
             .error_curve(200)

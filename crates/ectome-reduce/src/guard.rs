@@ -52,6 +52,7 @@ impl Guard {
             _ => plan.merges.len() + self.ring_gone.len(),
         };
         sound
+            && (release == Release::Lines || keeps_sides_apart(state, plan))
             && changed <= MOST_MERGES
             && self.covers_wedges(state, plan, release)
             && self.turns_nothing_over(state, plan, release)
@@ -222,6 +223,19 @@ impl Guard {
         }
         left && right
     }
+}
+
+/// A wedge must not come to stand for both sides of a thin wall: then nothing could tell any more which
+/// way its faces should look. Such a wall stays a wall until lines give way.
+fn keeps_sides_apart(state: &State, plan: &Plan) -> bool {
+    let share = |facing: Vec3, area: f32| facing.length() / area.max(f32::MIN_POSITIVE);
+    plan.merges.iter().all(|m| {
+        let (from, into) = (m.from as usize, m.into as usize);
+        let (f, i) = (state.facing[from], state.facing[into]);
+        let (af, ai) = (state.area[from], state.area[into]);
+        let after = share(f + i, af + ai);
+        after >= FACING_SHARE || after >= share(f, af).min(share(i, ai))
+    })
 }
 
 /// Open, non-manifold and inconsistent edges among sides given as (end, end, runs outward).

@@ -22,6 +22,8 @@ const HARD_COSINE: f32 = 0.766;
 pub struct Cut {
     /// The result: triangles only, at most as many as asked.
     pub mesh: Mesh,
+    /// The point of the source that each point of the result was.
+    pub point_source: Vec<u32>,
     /// Whole pieces that were too small to keep.
     pub pieces_dropped: usize,
     /// Corners of islands and lines had to be given up to meet the target.
@@ -181,8 +183,10 @@ impl Replay {
         let moment = self.moment(log, target)?;
         let before = |op: u32| op < moment.end;
         let dropped = self.drops.iter().filter(|&&op| before(op)).count();
+        let (mesh, point_source) = self.mesh_at(mesh, log, &moment);
         Ok(Cut {
-            mesh: self.mesh_at(mesh, log, &moment),
+            mesh,
+            point_source,
             pieces_dropped: dropped - moment.kept_pieces.len(),
             corners_released: before(log.released[0]),
             lines_released: before(log.released[1]),
@@ -228,7 +232,7 @@ impl Replay {
         Ok(plain)
     }
 
-    fn mesh_at(&self, source: &Mesh, log: &CollapseLog, moment: &Moment) -> Mesh {
+    fn mesh_at(&self, source: &Mesh, log: &CollapseLog, moment: &Moment) -> (Mesh, Vec<u32>) {
         let end = moment.end;
         let stands = |f: u32| {
             let gone = log.face_end[f as usize];
@@ -262,6 +266,7 @@ impl Replay {
             point_memo: vec![u32::MAX; source.points.len()],
             wedge_memo: vec![u32::MAX; self.wedge_vertex.len()],
             points: Vec::new(),
+            point_source: Vec::new(),
             vertices: Vec::new(),
             normals: Vec::new(),
         };
@@ -288,6 +293,7 @@ struct Builder<'a> {
     point_memo: Vec<u32>,
     wedge_memo: Vec<u32>,
     points: Vec<Vec3>,
+    point_source: Vec<u32>,
     /// (point of the result, wedge).
     vertices: Vec<(u32, u32)>,
     normals: Vec<Vec3>,
@@ -323,6 +329,7 @@ impl Builder<'_> {
             None => self.source.points[p as usize],
         };
         self.points.push(place);
+        self.point_source.push(p);
         self.point_of[p as usize] = self.points.len() as u32 - 1;
         self.points.len() as u32 - 1
     }
@@ -356,7 +363,7 @@ impl Builder<'_> {
         }
     }
 
-    fn finish(self, corners: Vec<u32>, runs: Vec<Run>) -> Mesh {
+    fn finish(self, corners: Vec<u32>, runs: Vec<Run>) -> (Mesh, Vec<u32>) {
         let merge = |wedge: u32| self.replay.wedge_merges.last_before(wedge, self.end);
         let of_vertex: Vec<(usize, Option<usize>)> = self
             .vertices
@@ -393,7 +400,7 @@ impl Builder<'_> {
                 })
                 .collect()
         };
-        Mesh {
+        let mesh = Mesh {
             points: self.points,
             vertex_point: self.vertices.iter().map(|&(p, _)| p).collect(),
             normals: self.normals,
@@ -403,7 +410,8 @@ impl Builder<'_> {
             face_starts: None,
             parts: self.source.parts.clone(),
             runs,
-        }
+        };
+        (mesh, self.point_source)
     }
 }
 

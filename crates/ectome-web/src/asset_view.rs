@@ -244,7 +244,7 @@ fn build(
             .collect(),
         facts: facts(inspection),
         findings,
-        result: shown.and_then(|c| result_sentence(c, source)),
+        result: shown.and_then(|c| result_sentence(c, source, &brief)),
         gave_way: shown
             .and_then(|c| c.report.as_ref())
             .map(|r| r.held_by.clone())
@@ -477,15 +477,29 @@ fn part_lines(inspection: &Inspection) -> Vec<PartLine> {
     lines.into_iter().map(|(_, line)| line).collect()
 }
 
-fn result_sentence(c: &Candidate, source: u64) -> Option<String> {
+/// What a cut cost: how far off, where, and what that is on screen where the tier is seen.
+fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> {
     let r = c.report.as_ref()?;
+    let nearest = brief.tiers.first().map_or(1.0, |t| t.nearest_m);
+    let pixels = r.deviation_max_mm / 1e3 / brief.pixel_m(nearest);
+    let place = match r.deviation_worst_part.as_str() {
+        "" => String::new(),
+        part => format!(" on {part}"),
+    };
+    let uvs = match (r.uv_drift_mean_texels, r.uv_drift_max_texels) {
+        (Some(mean), Some(max)) => {
+            format!(" UVs within {mean:.1} texels at 2048, {max:.0} at worst.")
+        }
+        _ => String::new(),
+    };
     Some(format!(
-        "{} of {}. Largest deviation {}, mean {}. Cut in {}.",
+        "{} of {}. Largest deviation {}{place}: at most {pixels:.1} px at {}. Mean {}.{uvs} Made in {}.",
         words::grouped(c.triangles?),
         words::grouped(source),
         words::length(r.deviation_max_mm),
+        words::distance(nearest),
         words::length(r.deviation_mean_mm),
-        words::seconds(r.seconds_analysis),
+        words::seconds(r.seconds_analysis + r.seconds_replay + r.seconds_fitting),
     ))
 }
 

@@ -47,7 +47,7 @@ impl Chain {
         let input = Input::open(&self.file)?;
         let source = engine::triangulated(input.scene()?);
         let progress = Progress::new();
-        let mut session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
+        let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut files = Vec::new();
         let mut tiers = Vec::new();
         for (n, tier) in brief.tiers.iter().enumerate() {

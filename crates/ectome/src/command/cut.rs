@@ -52,7 +52,7 @@ impl Cut {
             (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
         let progress = Progress::new();
-        let mut session = Session::new(scene, self.settings.settings()?, None, &progress)?;
+        let session = Session::new(scene, self.settings.settings()?, None, &progress)?;
         let (scene, report) = session.cut(target, &progress)?;
         output::write(&self.out, &glb::write(&scene, &glb::Naming::default())?)?;
         if let Some(path) = &self.report {

@@ -1,7 +1,8 @@
 //! Places spread evenly over a surface.
 
-use ectome_mesh::{Mesh, measure};
 use glam::Vec3;
+
+use crate::{Mesh, measure};
 
 /// A place on triangle `face`.
 #[derive(Clone, Copy, Debug)]
@@ -50,7 +51,7 @@ pub fn by_area(mesh: &Mesh, count: usize) -> Vec<Sample> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ectome_mesh::shapes;
+    use crate::shapes;
 
     #[test]
     fn samples_fall_on_faces_in_proportion_to_their_area() {
