@@ -1,5 +1,8 @@
 //! What a cut keeps, on solids whose properties are known in closed form and on broken meshes.
 
+mod common;
+
+use common::globe;
 use ectome_compare::compare;
 use ectome_mesh::{
     Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes, topology::Topology,
@@ -15,57 +18,6 @@ fn cut_to(mesh: &Mesh, target: usize) -> Mesh {
         .mesh;
     result.check().unwrap();
     result
-}
-
-/// A lat-long sphere with a UV seam: the last column of vertices stands on the first.
-fn globe(columns: u32, rows: u32, bump: f32) -> Mesh {
-    let mut p = Primitive {
-        uv_sets: vec![Vec::new()],
-        ..Primitive::default()
-    };
-    for j in 0..=rows {
-        for i in 0..=columns {
-            let (u, v) = (i as f32 / columns as f32, j as f32 / rows as f32);
-            let turn = std::f32::consts::TAU * (i % columns) as f32 / columns as f32;
-            let tilt = std::f32::consts::PI * v;
-            let d = if j == 0 {
-                Vec3::Y
-            } else if j == rows {
-                -Vec3::Y
-            } else {
-                Vec3::new(
-                    tilt.sin() * turn.cos(),
-                    tilt.cos(),
-                    -tilt.sin() * turn.sin(),
-                )
-            };
-            let r = 1.0 + bump * ((5.0 * d.x).sin() * (7.0 * d.y).sin() + (9.0 * d.z).cos());
-            p.positions.push(d * r);
-            p.uv_sets[0].push(Vec2::new(u, v));
-        }
-    }
-    let w = columns + 1;
-    for j in 0..rows {
-        for i in 0..columns {
-            let (a, b, c, d) = (
-                j * w + i,
-                j * w + i + 1,
-                (j + 1) * w + i,
-                (j + 1) * w + i + 1,
-            );
-            if j > 0 {
-                p.corners.extend([a, d, b]);
-            }
-            if j + 1 < rows {
-                p.corners.extend([a, c, d]);
-            }
-        }
-    }
-    let mut builder = MeshBuilder::new();
-    builder.part("globe", Affine3A::IDENTITY).primitive(p);
-    let mesh = builder.finish();
-    assert!(measure::volume(&mesh) > 0.0);
-    mesh
 }
 
 #[rstest]

@@ -1,0 +1,127 @@
+//! Meshes that several tests cut.
+#![allow(dead_code, reason = "each test uses some of them")]
+
+use ectome_mesh::{Mesh, MeshBuilder, Primitive, measure};
+use glam::{Affine3A, Vec2, Vec3};
+
+/// A lat-long sphere with a UV seam: the last column of vertices stands on the first.
+pub fn globe(columns: u32, rows: u32, bump: f32) -> Mesh {
+    let mut p = Primitive {
+        uv_sets: vec![Vec::new()],
+        ..Primitive::default()
+    };
+    for j in 0..=rows {
+        for i in 0..=columns {
+            let (u, v) = (i as f32 / columns as f32, j as f32 / rows as f32);
+            let turn = std::f32::consts::TAU * (i % columns) as f32 / columns as f32;
+            let tilt = std::f32::consts::PI * v;
+            let d = if j == 0 {
+                Vec3::Y
+            } else if j == rows {
+                -Vec3::Y
+            } else {
+                Vec3::new(
+                    tilt.sin() * turn.cos(),
+                    tilt.cos(),
+                    -tilt.sin() * turn.sin(),
+                )
+            };
+            let r = 1.0 + bump * ((5.0 * d.x).sin() * (7.0 * d.y).sin() + (9.0 * d.z).cos());
+            p.positions.push(d * r);
+            p.uv_sets[0].push(Vec2::new(u, v));
+        }
+    }
+    let w = columns + 1;
+    for j in 0..rows {
+        for i in 0..columns {
+            let (a, b, c, d) = (
+                j * w + i,
+                j * w + i + 1,
+                (j + 1) * w + i,
+                (j + 1) * w + i + 1,
+            );
+            if j > 0 {
+                p.corners.extend([a, d, b]);
+            }
+            if j + 1 < rows {
+                p.corners.extend([a, c, d]);
+            }
+        }
+    }
+    let mut builder = MeshBuilder::new();
+    builder.part("globe", Affine3A::IDENTITY).primitive(p);
+    let mesh = builder.finish();
+    assert!(measure::volume(&mesh) > 0.0);
+    mesh
+}
+
+/// Boxes of `n` × `n` quads a side, each side a UV island of its own.
+pub fn plates(count: usize, n: u32) -> Mesh {
+    let mut builder = MeshBuilder::new();
+    for k in 0..count {
+        let at = Vec3::new(k as f32 * 2.5, 0.0, 0.0);
+        builder.part(&format!("plate {k}"), Affine3A::from_translation(at));
+        for (side, (normal, u)) in [
+            (Vec3::X, Vec3::Y),
+            (-Vec3::X, Vec3::Z),
+            (Vec3::Y, Vec3::Z),
+            (-Vec3::Y, Vec3::X),
+            (Vec3::Z, Vec3::X),
+            (-Vec3::Z, Vec3::Y),
+        ]
+        .into_iter()
+        .enumerate()
+        {
+            let v = normal.cross(u);
+            let mut p = Primitive {
+                uv_sets: vec![Vec::new()],
+                ..Primitive::default()
+            };
+            for j in 0..=n {
+                for i in 0..=n {
+                    let (s, t) = (i as f32 / n as f32, j as f32 / n as f32);
+                    // Rounded, so that no side is flat.
+                    let place = normal + u * (2.0 * s - 1.0) + v * (2.0 * t - 1.0);
+                    p.positions.push(round(place));
+                    p.uv_sets[0].push(
+                        (Vec2::new(s, t) * 0.9 + Vec2::splat(0.05) + Vec2::new(side as f32, 0.0))
+                            / 6.0,
+                    );
+                }
+            }
+            let w = n + 1;
+            for j in 0..n {
+                for i in 0..n {
+                    let a = j * w + i;
+                    p.corners.extend([a, a + 1, a + w + 1, a, a + w + 1, a + w]);
+                }
+            }
+            builder.primitive(p);
+        }
+    }
+    builder.finish()
+}
+
+/// A cube's surface bent outward; the same bits for the same place, so that sides meet.
+fn round(p: Vec3) -> Vec3 {
+    let grid = (p * 4096.0).round() / 4096.0;
+    let out = grid / grid.length() * 1.2;
+    ((grid * 0.5 + out * 0.5) * 1_048_576.0).round() / 1_048_576.0
+}
+
+/// Several meshes as parts of one.
+pub fn joined(meshes: &[Mesh]) -> Mesh {
+    let mut builder = MeshBuilder::new();
+    for (i, m) in meshes.iter().enumerate() {
+        builder
+            .part(&format!("part {i}"), Affine3A::IDENTITY)
+            .primitive(Primitive {
+                positions: (0..m.vertex_count() as u32)
+                    .map(|v| m.position(v))
+                    .collect(),
+                corners: m.corners.clone(),
+                ..Primitive::default()
+            });
+    }
+    builder.finish()
+}
