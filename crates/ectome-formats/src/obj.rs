@@ -47,7 +47,6 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         single_index: false,
         ignore_points: true,
         ignore_lines: true,
-        ..tobj::LoadOptions::default()
     };
     let (models, materials) =
         tobj::load_obj_buf(&mut BufReader::new(bytes), &options, load_materials)

@@ -33,9 +33,10 @@ impl UvFit {
             weight,
             ..Self::default()
         };
-        for axis in 0..2 {
-            let g = f1 * (uv[1][axis] - uv[0][axis]) + f2 * (uv[2][axis] - uv[0][axis]);
-            let d = uv[0][axis] - g.dot(p[0]);
+        let along = [uv[1] - uv[0], uv[2] - uv[0]];
+        for (axis, start) in uv[0].to_array().into_iter().enumerate() {
+            let g = f1 * along[0][axis] + f2 * along[1][axis];
+            let d = start - g.dot(p[0]);
             fit.square += Quadric::linear(g, d, weight);
             fit.gradient[axis] = g * weight;
             fit.offset[axis] = d * weight;

@@ -148,19 +148,39 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
     let chain = app.store.chain(id).await?;
     let files = app.store.source_files(id).await?;
     let curve = app.store.curve(&asset.recipe(4)).await?;
-    build(asset, &briefs, &tray, &chain, &files, curve, step, show)
+    build(
+        Rows {
+            asset,
+            briefs: &briefs,
+            tray: &tray,
+            chain: &chain,
+            files: &files,
+            curve,
+        },
+        step,
+        show,
+    )
 }
 
-fn build(
+/// What the store says about an asset.
+struct Rows<'a> {
     asset: Asset,
-    briefs: &[BriefRow],
-    tray: &[Candidate],
-    chain: &[ChainTier],
-    files: &[SourceFile],
+    briefs: &'a [BriefRow],
+    tray: &'a [Candidate],
+    chain: &'a [ChainTier],
+    files: &'a [SourceFile],
     curve: Option<Curve>,
-    step: &'static str,
-    show: Option<u32>,
-) -> Result<View, Failure> {
+}
+
+fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, Failure> {
+    let Rows {
+        asset,
+        briefs,
+        tray,
+        chain,
+        files,
+        curve,
+    } = rows;
     let brief = briefs
         .iter()
         .find(|b| b.id == asset.brief)
@@ -170,7 +190,7 @@ fn build(
     let shown = show
         .and_then(|n| tray.iter().find(|c| c.number == n))
         .filter(is_ready)
-        .or_else(|| tray.iter().filter(is_ready).next_back());
+        .or_else(|| tray.iter().rfind(is_ready));
     let empty = Inspection::default();
     let inspection = asset.inspection.as_ref().unwrap_or(&empty);
     let source = inspection.triangles as u64;

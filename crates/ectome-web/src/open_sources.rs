@@ -14,11 +14,14 @@ use crate::failure::Failure;
 /// How many sources stay open; a million triangles take about 200 MB.
 const MOST_OPEN: usize = 2;
 
+/// A source and the key of its analysis.
+type Open = (String, Arc<Session>);
+
 /// The sources that were looked at last. Only a cache: nothing here is missed after a restart.
 #[derive(Clone, Default)]
 pub struct OpenSources {
     /// Latest last, by the key of their analysis.
-    sessions: Arc<Mutex<Vec<(String, Arc<Session>)>>>,
+    sessions: Arc<Mutex<Vec<Open>>>,
 }
 
 impl OpenSources {
