@@ -141,17 +141,23 @@ impl Browser {
             .unwrap_or_default()
     }
 
-    /// Clicks what a selector finds.
+    /// Clicks what a selector finds. What is drawn anew at that moment is looked for again.
     pub async fn click(&self, selector: &str) {
-        self.client
-            .wait()
-            .at_most(PATIENCE)
-            .for_element(Locator::Css(selector))
-            .await
-            .unwrap_or_else(|e| panic!("{selector}: {e}"))
-            .click()
-            .await
-            .unwrap_or_else(|e| panic!("{selector}: {e}"));
+        let deadline = tokio::time::Instant::now() + PATIENCE;
+        loop {
+            let found = self.client.find(Locator::Css(selector)).await;
+            let clicked = match found {
+                Ok(element) => element.click().await,
+                Err(error) => Err(error),
+            };
+            match clicked {
+                Ok(()) => return,
+                Err(error) if tokio::time::Instant::now() > deadline => {
+                    panic!("{selector}: {error}")
+                }
+                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+            }
+        }
     }
 
     /// Runs a script and returns what it returns.

@@ -156,7 +156,9 @@ pub fn analyse(
     analysis.passes(&progress.span(0.3, 0.75))?;
     analysis.refill();
     analysis.run(&progress.span(0.75, 1.0))?;
-    analysis.note_what_holds();
+    if !options.flat_only {
+        analysis.note_what_holds();
+    }
     Ok(analysis.record.finish())
 }
 
@@ -357,6 +359,8 @@ impl Analysis {
                 if collapsed_since_fill > 0 {
                     collapsed_since_fill = 0;
                     self.refill();
+                } else if self.state.flat_only {
+                    return Ok(());
                 } else if self.release < Release::Lines {
                     self.release = match self.release {
                         Release::Nothing => Release::Corners,
@@ -450,6 +454,9 @@ impl Analysis {
     /// Drops the cheapest piece if it is small and that costs less than `cost`, and leaves something
     /// standing. Pieces with a guarded point stay.
     fn drop_piece_cheaper_than(&mut self, cost: f32) -> bool {
+        if self.state.flat_only {
+            return false;
+        }
         while self.next_piece + 1 < self.pieces.len() {
             let piece = &self.pieces[self.next_piece];
             if piece.standing > 0 && (piece.cost >= cost || piece.standing > SMALL_PIECE) {

@@ -47,6 +47,7 @@ impl State {
 
         keep(&mut self.place, &points);
         keep(&mut self.quadric, &points);
+        keep(&mut self.anchor, &points);
         keep(&mut self.class, &points);
         keep(&mut self.on_border, &points);
         keep(&mut self.complex, &points);

@@ -4,15 +4,12 @@ use ectome_mesh::{Mesh, topology::HalfEdge};
 use glam::{DVec3, DVec4, Vec3, Vec4};
 use rayon::prelude::*;
 
-use crate::{feature::Class, quadric::Quadric, state::State, uv_fit::UvFit};
+use crate::{anchor::Anchor, feature::Class, quadric::Quadric, state::State, uv_fit::UvFit};
 
 /// How much a border edge weighs against the faces beside it.
 const BORDER_WEIGHT: f64 = 4.0;
 /// The same for seams, hard edges and material edges.
 const LINE_WEIGHT: f64 = 0.5;
-/// Pull towards where the source had its points: tiny beside any real error, but it decides where
-/// flat regions leave the place of a point open.
-const ANCHOR_WEIGHT: f64 = 1e-8;
 /// Where the surface turns by a right angle within this length, in diagonals, it counts in full.
 const OUTLINE_LENGTH: f64 = 0.02;
 /// How much an edge that turns sharply adds to the weight of the surface beside it.
@@ -31,7 +28,7 @@ pub fn fill(state: &mut State, mesh: &Mesh, wedge_vertex: &[u32], half_edges: &[
                 .as_vec4()
         })
         .collect();
-    let points: Vec<(Quadric, f32)> = (0..state.place.len() as u32)
+    let points: Vec<(Quadric, Anchor, f32)> = (0..state.place.len() as u32)
         .into_par_iter()
         .with_min_len(1024)
         .map_init(Vec::new, |ring, p| {
@@ -39,7 +36,11 @@ pub fn fill(state: &mut State, mesh: &Mesh, wedge_vertex: &[u32], half_edges: &[
             of_point(state, &faces, p, ring)
         })
         .collect();
-    (state.quadric, state.point_area) = points.into_iter().unzip();
+    for (p, (form, anchor, area)) in points.into_iter().enumerate() {
+        state.quadric[p] = form;
+        state.anchor[p] = anchor;
+        state.point_area[p] = area;
+    }
     let wedges: Vec<OfWedge> = wedge_vertex
         .par_iter()
         .enumerate()
@@ -74,8 +75,9 @@ fn area_vector(p: [DVec3; 3]) -> DVec3 {
 
 /// Planes of the faces around a point by their area (Garland & Heckbert 1997), more where the surface
 /// turns.
-fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric, f32) {
+fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric, Anchor, f32) {
     let mut form = Quadric::default();
+    let mut anchor = Anchor::default();
     let mut sum = 0.0;
     let place = state.place[point as usize].as_dvec3();
     for &c in ring {
@@ -86,7 +88,7 @@ fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric
         let far = state.corner_point[next as usize];
         let far_place = state.place[far as usize].as_dvec3();
         let middle = (place + far_place + state.corner_place(previous).as_dvec3()) / 3.0;
-        form += Quadric::point(middle, area * ANCHOR_WEIGHT);
+        anchor += Anchor::face(middle, area);
         form += Quadric::plane(normal, place, area * state.weights.shape);
         // The edge that leaves along this face's first side, with the face beyond it.
         let beyond = ring
@@ -104,7 +106,7 @@ fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric
     if protected > 0.0 {
         form = form.scaled(1.0 / f64::from((1.0 - protected).max(1e-3)).powi(2));
     }
-    (form, sum as f32)
+    (form, anchor, sum as f32)
 }
 
 /// Where the surface turns, it is a silhouette from many directions: an edge between faces whose

@@ -372,8 +372,9 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan, record: &mut Reco
         state.next.swap(fg as usize, fk as usize);
     }
     state.first[gone] = NONE;
-    let form = state.quadric[gone];
+    let (form, anchor) = (state.quadric[gone], state.anchor[gone]);
     state.quadric[kept] += form;
+    state.anchor[kept] += anchor;
     let area = state.point_area[gone];
     state.point_area[kept] += area;
     state.place[kept] = plan.place;
@@ -381,8 +382,8 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan, record: &mut Reco
     state.complex[kept] |= state.complex[gone];
     state.version[kept] += 1;
     state.version[gone] += 1;
-    let error = (plan.geometric / state.point_area[kept].max(f32::MIN_POSITIVE)).sqrt();
-    record.collapse(state, plan, error);
+    let area = state.point_area[kept].max(f32::MIN_POSITIVE);
+    record.collapse(state, plan, (plan.geometric / area).sqrt());
 }
 
 fn merge_wedges(state: &mut State, plan: &Plan, m: &WedgeMerge) {

@@ -28,8 +28,10 @@
 //! ```
 
 mod analyse;
+mod anchor;
 mod compact;
 mod feature;
+mod flat;
 mod forms;
 mod guard;
 mod log;
@@ -44,6 +46,7 @@ mod state;
 mod uv_fit;
 
 pub use analyse::{CutError, analyse, cut};
+pub use flat::merge_flat;
 pub use log::{CollapseLog, Holding, LogError};
 pub use options::{Attention, Keep, Options};
 pub use quadric::Quadric;

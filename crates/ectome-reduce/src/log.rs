@@ -34,7 +34,7 @@ pub(crate) struct Merge {
 
 /// All that is needed to make any triangle count of a source in milliseconds.
 ///
-/// About 28 bytes for each source triangle; [`CollapseLog::to_bytes`] is what is stored.
+/// About 27 bytes for each source triangle; [`CollapseLog::to_bytes`] is what is stored.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct CollapseLog {
     pub(crate) ops: Vec<Op>,
@@ -117,7 +117,7 @@ pub(crate) fn unpack_normal(bits: u32) -> Option<glam::Vec3> {
 /// Largest distance over recorded distance: 1.3 to 2.1 on the meshes of docs/performance.md.
 const PEAK: f32 = 1.7;
 
-const MAGIC: &[u8; 8] = b"ECTLOG01";
+const MAGIC: &[u8; 8] = b"ECTLOG02";
 
 impl CollapseLog {
     /// Triangles of the source.
@@ -151,6 +151,11 @@ impl CollapseLog {
             }
         }
         curve
+    }
+
+    /// The fewest triangles it reaches.
+    pub fn least(&self) -> usize {
+        self.standing().last().map_or(0, |&n| n as usize)
     }
 
     /// Triangles left after each number of operations, from 0.

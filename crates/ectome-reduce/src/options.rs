@@ -103,6 +103,9 @@ pub struct Options {
     pub keep: Keep,
     /// What the error is made of.
     pub attention: Attention,
+    /// Only what costs nothing: points inside flat regions with an even texture, and on straight lines.
+    /// Points that stay do not move at all.
+    pub flat_only: bool,
     /// How much each point is protected: 0 not at all, 1 never moves, in between costs more. One per
     /// point of the mesh, or empty.
     pub protect: Vec<f32>,

@@ -2,7 +2,12 @@
 
 use glam::{DVec2, DVec3, Vec3};
 
-use crate::{feature::Class, state::State, uv_fit::UvFit};
+use crate::{
+    feature::Class,
+    flat::{EVEN, FLAT},
+    state::State,
+    uv_fit::UvFit,
+};
 
 /// A wedge that goes into another, and the UV the survivor gets.
 #[derive(Clone, Copy, Debug)]
@@ -32,6 +37,8 @@ pub struct Plan {
     pub along: f32,
     /// Integral of squared distance over the surface, in scaled units.
     pub cost: f32,
+    /// The same without the pull to where the source had its surface: what is really lost.
+    pub total: f32,
     /// Plans that cost this much or more need not be finished.
     pub limit: f32,
     /// The part of it that is distance from the surface.
@@ -49,6 +56,7 @@ impl Default for Plan {
             moves: false,
             along: 0.0,
             cost: 0.0,
+            total: 0.0,
             limit: f32::INFINITY,
             geometric: 0.0,
             merges: Vec::new(),
@@ -110,7 +118,8 @@ fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> 
         _ if release == Release::Lines => Kept::StaysAnyhow,
         _ => return None,
     };
-    Some(if keeps == Kept::Moves && state.fixed_by[kept] > 0 {
+    let held = state.flat_only || state.fixed_by[kept] > 0;
+    Some(if keeps == Kept::Moves && held {
         Kept::Stays
     } else {
         keeps
@@ -180,6 +189,7 @@ fn best(
     }
     let has_uv = !state.uv.is_empty();
     let form = state.quadric[gone as usize] + state.quadric[kept as usize];
+    let anchor = (state.anchor[gone as usize] + state.anchor[kept as usize]).form();
     let (pg, pk) = (
         state.place[gone as usize].as_dvec3(),
         state.place[kept as usize].as_dvec3(),
@@ -199,7 +209,7 @@ fn best(
     }
 
     let place = if moves {
-        let mut whole = form;
+        let mut whole = form + anchor;
         if has_uv {
             for m in &plan.merges {
                 whole += m.fit.eliminated();
@@ -247,7 +257,14 @@ fn best(
     plan.place = place;
     plan.moves = moves;
     plan.along = along as f32;
-    plan.cost = cost as f32;
+    plan.total = cost as f32;
+    if state.flat_only {
+        let area = state.point_area[gone as usize] + state.point_area[kept as usize];
+        if plan.geometric > FLAT * FLAT * area || plan.total > EVEN * EVEN * area {
+            return false;
+        }
+    }
+    plan.cost = (cost + anchor.at(x)) as f32;
     plan.cost.is_finite()
 }
 

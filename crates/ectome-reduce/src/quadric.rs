@@ -42,10 +42,16 @@ impl Quadric {
     /// `weight` times the squared distance to `point`.
     #[inline]
     pub fn point(point: DVec3, weight: f64) -> Self {
+        Self::points(weight, point * weight, weight * point.length_squared())
+    }
+
+    /// A sum of squared distances to weighted points, given by the sums of their weights, of weight times
+    /// place, and of weight times squared length.
+    pub fn points(weight: f64, moment: DVec3, square: f64) -> Self {
         Self {
             a: [weight, 0.0, 0.0, weight, 0.0, weight],
-            b: -point * weight,
-            c: weight * point.length_squared(),
+            b: -moment,
+            c: square,
         }
     }
 

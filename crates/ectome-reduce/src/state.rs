@@ -4,6 +4,7 @@ use ectome_mesh::{Mesh, measure};
 use glam::{DVec2, Vec2, Vec3, Vec4};
 
 use crate::{
+    anchor::Anchor,
     feature::{Class, Features},
     forms,
     options::{Options, Weights},
@@ -29,6 +30,8 @@ pub struct State {
     pub place: Vec<Vec3>,
     /// Error of each point.
     pub quadric: Vec<Quadric>,
+    /// Pull of each point to where the source had its surface.
+    pub anchor: Vec<Anchor>,
     /// How freely each point may move.
     pub class: Vec<Class>,
     /// The point is on an open border.
@@ -82,6 +85,8 @@ pub struct State {
     /// Number in the source of each face.
     pub source_face: Vec<u32>,
 
+    /// Only what costs nothing may go.
+    pub flat_only: bool,
     /// What counts how much.
     pub weights: Weights,
     /// Protection of each point, or empty.
@@ -116,6 +121,7 @@ impl State {
 
         let mut state = Self {
             quadric: vec![Quadric::default(); n],
+            anchor: vec![Anchor::default(); n],
             class: features.class,
             on_border: features.on_border,
             complex: features.complex,
@@ -124,6 +130,7 @@ impl State {
             source_point: (0..n as u32).collect(),
             source_wedge: (0..wedges as u32).collect(),
             source_face: (0..faces as u32).collect(),
+            flat_only: options.flat_only,
             weights: options.attention.weights(),
             protect: options.protect.clone(),
             first: vec![NONE; n],

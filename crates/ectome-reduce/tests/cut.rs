@@ -5,7 +5,8 @@ mod common;
 use common::globe;
 use ectome_compare::compare;
 use ectome_mesh::{
-    Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes, topology::Topology,
+    Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes,
+    topology::{Topology, sorted_half_edges},
 };
 use ectome_reduce::{CutError, Options, cut};
 use glam::{Affine3A, Vec2, Vec3};
@@ -281,6 +282,18 @@ fn holed() -> impl Strategy<Value = Mesh> {
         })
 }
 
+/// True when a point has more than two open edges.
+fn holes_touch(mesh: &Mesh) -> bool {
+    let mut open_edges = vec![0; mesh.points.len()];
+    for edge in sorted_half_edges(mesh).chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        if let [one] = edge {
+            open_edges[one.low as usize] += 1;
+            open_edges[one.high as usize] += 1;
+        }
+    }
+    open_edges.iter().any(|&n| n > 2)
+}
+
 fn never_worse(mesh: &Mesh, share: f64) -> Result<(), TestCaseError> {
     let target = ((mesh.triangle_count() as f64 * share) as usize).max(4);
     let before = Topology::of(mesh);
@@ -315,7 +328,11 @@ proptest! {
         never_worse(&mesh, share)?;
         let target = ((mesh.triangle_count() as f64 * share) as usize).max(4);
         if let Ok(result) = cut(&mesh, target, &Options::default(), &Progress::new()) {
-            prop_assert!(Topology::of(&result.mesh).open_loops <= Topology::of(&mesh).open_loops);
+            // Holes that touch in a point count as one loop, and may come apart there.
+            if !holes_touch(&mesh) {
+                let loops = |m: &Mesh| Topology::of(m).open_loops;
+                prop_assert!(loops(&result.mesh) <= loops(&mesh));
+            }
         }
     }
 }
