@@ -142,7 +142,10 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     let counts = browser.text("#counts").await;
     assert!(counts.contains("objects"), "{counts}");
 
-    // Drag the pin of the Rule to the place of about 3 000 triangles.
+    // Drag the pin of the Rule to the place of about 3 000 triangles: the stage follows.
+    browser
+        .until("document.querySelector('#rule .curve')")
+        .await;
     let place = |expression: &str| {
         format!(
             "const r = document.querySelector('{expression}').getBoundingClientRect(); \
@@ -153,6 +156,9 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     let point = |v: &serde_json::Value| (v[0].as_i64().unwrap(), v[1].as_i64().unwrap());
     let from = point(&pin);
     browser.drag(from, (from.0 + 480, from.1)).await;
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.startsWith('Preview')")
+        .await;
     let typed = browser
         .run("return document.getElementById('target').value.replace(/\\D/g, '')")
         .await;
@@ -242,6 +248,74 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     browser
         .until("document.querySelector('.total')?.textContent.includes('over')")
         .await;
+    browser.close().await;
+}
+
+/// A flat board of `n` × `n` quads with an open border, as OBJ text.
+fn board(n: usize) -> String {
+    let mut text = String::from("o board\n");
+    for j in 0..=n {
+        for i in 0..=n {
+            text += &format!("v {i} {j} 0\n");
+        }
+    }
+    for j in 0..n {
+        for i in 0..n {
+            let a = j * (n + 1) + i + 1;
+            text += &format!("f {} {} {} {}\n", a, a + 1, a + n + 2, a + n + 1);
+        }
+    }
+    text
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn guards_and_attention_are_kept_and_flat_areas_merge() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    ectome_e2e::http::upload(app.port, &[("board.obj", board(24).as_bytes())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/assets/1/cut")).await;
+    // What merging would give is said before it is done.
+    browser
+        .until("document.querySelector('.flat')?.textContent.includes('to 2 triangles')")
+        .await;
+    browser.click("input[name=borders]").await;
+    // All 96 points of the border stay now. One inner point stays with them: without it, triangles along a
+    // straight side would have no area.
+    browser
+        .until("document.querySelector('.flat')?.textContent.includes('to 96 triangles')")
+        .await;
+    // A division of the attention bar, dragged: what one share gains the next one loses.
+    let edge = browser
+        .run(
+            "const r = document.querySelector('.attention .divider').getBoundingClientRect(); \
+             return [Math.round(r.x + 4), Math.round(r.y + 10)];",
+        )
+        .await;
+    let at = (edge[0].as_i64().unwrap(), edge[1].as_i64().unwrap());
+    browser.drag(at, (at.0 + 31, at.1)).await;
+    browser
+        .until("document.querySelector('[name=attention]').value === '25,30,20,10,5,10'")
+        .await;
+    browser
+        .until("document.querySelector('.flat')?.textContent.includes('to 96 triangles')")
+        .await;
+    browser.open(&app.url("/assets/1/cut")).await;
+    browser
+        .until("document.querySelector('[name=attention]')?.value === '25,30,20,10,5,10'")
+        .await;
+    let kept = browser
+        .run("return document.querySelector('input[name=borders]').checked")
+        .await;
+    assert_eq!(kept, true);
+    browser
+        .until("document.querySelector('.flat button')")
+        .await;
+    browser.click(".flat button").await;
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.includes('96')")
+        .await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;
 }
 

@@ -7,7 +7,7 @@ use ectome_reduce::{CollapseLog, CutError};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::{Recipe, Session, Step};
+use crate::{Recipe, Session, Step, session};
 
 /// Why a recipe could not be run.
 #[derive(Debug, Error)]
@@ -141,7 +141,7 @@ pub fn run(
     for (i, step) in recipe.steps.iter().enumerate() {
         // Importing is short beside cutting.
         let (from, to) = match step {
-            Step::Cut { .. } => (0.2, 1.0),
+            Step::Cut { .. } | Step::MergeFlat { .. } => (0.2, 1.0),
             _ => (0.2 * i as f32 / steps, 0.2 * (i + 1) as f32 / steps),
         };
         let progress = progress.span(from, to);
@@ -154,6 +154,11 @@ pub fn run(
             (Step::Import, Some(_)) => return Err(EngineError::Order("reads its source twice")),
             (_, None) => return Err(EngineError::Order("does not start with reading its source")),
             (Step::Triangulate, Some(scene)) => triangulated(scene),
+            (Step::MergeFlat { settings }, Some(scene)) => {
+                let (scene, report) = session::merge_flat(scene, settings, &progress)?;
+                cut = Some(report);
+                scene
+            }
             (Step::Cut { target, settings }, Some(scene)) => {
                 let session = Session::new(scene, settings.clone(), known.take(), &progress)?;
                 let (scene, report) = session.cut(*target, &progress)?;

@@ -32,4 +32,4 @@ pub use ectome_reduce::{Attention, CollapseLog, Keep};
 pub use engine::{CutReport, EngineError, Outcome};
 pub use inspect::Inspection;
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
-pub use session::Session;
+pub use session::{Session, merge_flat};

@@ -99,6 +99,7 @@ impl CutSettings {
             keep: self.keep,
             attention: self.attention,
             protect: self.region.weights(&mesh.points),
+            flat_only: false,
         }
     }
 }
@@ -111,6 +112,12 @@ pub enum Step {
     Import,
     /// Splits larger faces into triangles.
     Triangulate,
+    /// Takes flat regions and straight lines to the corners they need; nothing else changes.
+    MergeFlat {
+        /// What it keeps; attention does not matter.
+        #[serde(default)]
+        settings: CutSettings,
+    },
     /// Collapses edges down to a target.
     Cut {
         /// How far.
@@ -143,6 +150,13 @@ impl Recipe {
     pub fn cut(source: impl Into<String>, target: Target, settings: CutSettings) -> Self {
         let mut recipe = Self::intake(source);
         recipe.steps.push(Step::Cut { target, settings });
+        recipe
+    }
+
+    /// The source with its flat regions merged.
+    pub fn merge_flat(source: impl Into<String>, settings: CutSettings) -> Self {
+        let mut recipe = Self::intake(source);
+        recipe.steps.push(Step::MergeFlat { settings });
         recipe
     }
 

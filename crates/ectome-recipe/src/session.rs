@@ -4,7 +4,7 @@ use std::{sync::OnceLock, time::Instant};
 
 use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
-use ectome_mesh::Progress;
+use ectome_mesh::{Mesh, Progress};
 use ectome_reduce::{CollapseLog, Cut, Options, Replay, analyse, refine};
 use glam::Vec3;
 use serde_json::json;
@@ -73,9 +73,18 @@ impl Session {
         self.fresh.then_some(self.log)
     }
 
-    /// The analysis.
-    pub fn analysis(&self) -> &CollapseLog {
-        &self.log
+    /// The analysis, whoever made it.
+    pub fn into_analysis(self) -> CollapseLog {
+        self.log
+    }
+
+    /// Triangles that merging flat regions would leave.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn flat_triangles(&self, progress: &Progress) -> Result<usize, EngineError> {
+        let cut = ectome_reduce::merge_flat(&self.source.mesh, &self.options, progress)?;
+        Ok(cut.mesh.triangle_count())
     }
 
     /// Triangles of the source.
@@ -103,16 +112,6 @@ impl Session {
             ..Scene::default()
         };
         Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
-    }
-
-    /// The name of the part that is nearest to a place.
-    fn part_at(&self, judge: &Judge, place: [f32; 3]) -> String {
-        let mesh = &self.source.mesh;
-        let face = judge.surface().nearest(place.into()).map(|n| n.face);
-        mesh.runs
-            .iter()
-            .find(|r| face.is_some_and(|f| r.faces.contains(&f)))
-            .map_or_else(String::new, |r| mesh.parts[r.part as usize].name.clone())
     }
 
     /// Cuts to a target, fits the result to the source once more and measures the result against the source.
@@ -158,7 +157,7 @@ impl Session {
         let started = Instant::now();
         let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
         let report = CutReport {
-            deviation_worst_part: self.part_at(judge, worst(&measured)),
+            deviation_worst_part: part_at(mesh, judge, worst(&measured)),
             seconds_fitting,
             target,
             seconds_analysis: self.seconds_analysis,
@@ -174,6 +173,39 @@ impl Session {
         };
         Ok((scene, report))
     }
+}
+
+/// Merges the flat regions of a scene of triangles and measures the result.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn merge_flat(
+    source: Scene,
+    settings: &CutSettings,
+    progress: &Progress,
+) -> Result<(Scene, CutReport), EngineError> {
+    let mesh = &source.mesh;
+    let before = mesh.triangle_count();
+    let started = Instant::now();
+    let options = settings.options(mesh);
+    let cut = ectome_reduce::merge_flat(mesh, &options, &progress.span(0.0, 0.7))?;
+    let seconds_analysis = started.elapsed().as_secs_f64();
+    progress.stage("Measuring");
+    let started = Instant::now();
+    let judge = Judge::of(mesh)?;
+    let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.75, 1.0))?;
+    let report = CutReport {
+        target: cut.mesh.triangle_count(),
+        seconds_analysis,
+        seconds_measuring: started.elapsed().as_secs_f64(),
+        deviation_worst_part: part_at(mesh, &judge, worst(&measured)),
+        ..report(&cut, &measured, before)
+    };
+    let scene = Scene {
+        mesh: cut.mesh,
+        ..source
+    };
+    Ok((scene, report))
 }
 
 /// Faces that look against the source after the fit get their points back.
@@ -192,6 +224,15 @@ fn undo_flips(judge: &Judge, cut: &mut Cut, plain: &[Vec3]) {
             return;
         }
     }
+}
+
+/// The name of the part of `mesh` that is nearest to a place.
+fn part_at(mesh: &Mesh, judge: &Judge, place: [f32; 3]) -> String {
+    let face = judge.surface().nearest(place.into()).map(|n| n.face);
+    mesh.runs
+        .iter()
+        .find(|r| face.is_some_and(|f| r.faces.contains(&f)))
+        .map_or_else(String::new, |r| mesh.parts[r.part as usize].name.clone())
 }
 
 /// Where the largest deviation stands.

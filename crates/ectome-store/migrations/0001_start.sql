@@ -43,11 +43,13 @@ CREATE TABLE parts (
     FOREIGN KEY (asset) REFERENCES assets (id) ON DELETE CASCADE
 );
 
--- What one analysis of a source with some settings found; every cut with them replays it.
+-- What one analysis of a source with some settings found; every cut with them replays it. `flat` is the
+-- number of triangles that merging its flat regions would leave.
 CREATE TABLE analyses (
     hash    CHAR(32)        NOT NULL PRIMARY KEY,
     log     CHAR(64)        NOT NULL,
     curve   LONGTEXT        NOT NULL CHECK (JSON_VALID(curve)),
+    flat    BIGINT UNSIGNED NULL,
     created TIMESTAMP(6)    NOT NULL DEFAULT CURRENT_TIMESTAMP(6)
 );
 

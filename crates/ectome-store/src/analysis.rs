@@ -8,8 +8,14 @@ use crate::{Store, StoreError};
 /// How many places of an error curve are kept.
 const CURVE_PLACES: usize = 160;
 
-/// Expected largest deviation against triangles, heaviest first.
-pub type Curve = Vec<(u32, f32)>;
+/// What an analysis told, for pages.
+#[derive(Clone, Debug)]
+pub struct Outlook {
+    /// Expected largest deviation in metres against triangles, heaviest first.
+    pub curve: Vec<(u32, f32)>,
+    /// Triangles that merging the flat regions would leave.
+    pub flat: Option<u64>,
+}
 
 impl Store {
     /// Queues the analysis of an asset with its present settings, unless it is there or under way.
@@ -21,7 +27,7 @@ impl Store {
         let key = row.recipe(4).analysis_key().unwrap_or_default();
         sqlx::query(
             "INSERT INTO work (kind, asset) SELECT 'analyse', ? FROM DUAL WHERE NOT EXISTS \
-             (SELECT 1 FROM analyses WHERE hash = ?) AND NOT EXISTS (SELECT 1 FROM work \
+             (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work \
              WHERE asset = ? AND kind = 'analyse' AND state = 'queued')",
         )
         .bind(asset)
@@ -32,18 +38,21 @@ impl Store {
         Ok(())
     }
 
-    /// The error curve of a recipe's analysis, if that has been made.
+    /// What a recipe's analysis told, if it has been made.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn curve(&self, recipe: &Recipe) -> Result<Option<Curve>, StoreError> {
-        sqlx::query("SELECT curve FROM analyses WHERE hash = ?")
+    pub async fn outlook(&self, recipe: &Recipe) -> Result<Option<Outlook>, StoreError> {
+        sqlx::query("SELECT curve, flat FROM analyses WHERE hash = ?")
             .bind(recipe.analysis_key().unwrap_or_default())
             .fetch_optional(&self.pool)
             .await?
             .map(|row| {
-                serde_json::from_str(row.try_get("curve")?)
-                    .map_err(|e| StoreError::stored("error curve", e))
+                Ok(Outlook {
+                    curve: serde_json::from_str(row.try_get("curve")?)
+                        .map_err(|e| StoreError::stored("error curve", e))?,
+                    flat: row.try_get("flat")?,
+                })
             })
             .transpose()
     }
@@ -76,6 +85,7 @@ impl Store {
         &self,
         recipe: &Recipe,
         log: CollapseLog,
+        flat: Option<u64>,
     ) -> Result<(), StoreError> {
         let (bytes, curve) =
             tokio::task::spawn_blocking(move || (log.to_bytes(), log.error_curve(CURVE_PLACES)))
@@ -83,12 +93,16 @@ impl Store {
                 .map_err(|e| StoreError::stored("analysis", e))?;
         let curve = serde_json::to_string(&curve).map_err(|e| StoreError::stored("curve", e))?;
         let blob = self.blobs.put(bytes).await?;
-        sqlx::query("REPLACE INTO analyses (hash, log, curve) VALUES (?, ?, ?)")
-            .bind(recipe.analysis_key().unwrap_or_default())
-            .bind(blob)
-            .bind(curve)
-            .execute(&self.pool)
-            .await?;
+        sqlx::query(
+            "INSERT INTO analyses (hash, log, curve, flat) VALUES (?, ?, ?, ?) ON DUPLICATE KEY \
+             UPDATE log = VALUES(log), curve = VALUES(curve), flat = COALESCE(VALUES(flat), flat)",
+        )
+        .bind(recipe.analysis_key().unwrap_or_default())
+        .bind(blob)
+        .bind(curve)
+        .bind(flat)
+        .execute(&self.pool)
+        .await?;
         Ok(())
     }
 }

@@ -95,7 +95,20 @@ impl Store {
     /// See [`StoreError`].
     pub async fn ask_for_cut(&self, asset: &Asset, target: u32) -> Result<String, StoreError> {
         let mut tx = self.pool.begin().await?;
-        let hash = ask(&mut tx, asset, target).await?;
+        let hash = ask(&mut tx, asset, &asset.recipe(target), u64::from(target)).await?;
+        tx.commit().await?;
+        Ok(hash)
+    }
+
+    /// The same for merging the flat regions of an asset, which is expected to leave `expected`
+    /// triangles.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
+        let recipe = Recipe::merge_flat(&asset.source, asset.settings.clone());
+        let mut tx = self.pool.begin().await?;
+        let hash = ask(&mut tx, asset, &recipe, expected).await?;
         tx.commit().await?;
         Ok(hash)
     }
@@ -111,7 +124,7 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         for (tier, &limit) in limits.iter().enumerate() {
-            let hash = ask(&mut tx, asset, limit).await?;
+            let hash = ask(&mut tx, asset, &asset.recipe(limit), u64::from(limit)).await?;
             sqlx::query(
                 "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
             )
@@ -207,14 +220,18 @@ impl Store {
     }
 }
 
-async fn ask(tx: &mut MySqlConnection, asset: &Asset, target: u32) -> Result<String, StoreError> {
-    let recipe = asset.recipe(target);
+async fn ask(
+    tx: &mut MySqlConnection,
+    asset: &Asset,
+    recipe: &Recipe,
+    target: u64,
+) -> Result<String, StoreError> {
     let hash = recipe.key();
-    let document = serde_json::to_string(&recipe).map_err(|e| StoreError::stored("recipe", e))?;
+    let document = serde_json::to_string(recipe).map_err(|e| StoreError::stored("recipe", e))?;
     sqlx::query("INSERT IGNORE INTO candidates (hash, recipe, target) VALUES (?, ?, ?)")
         .bind(&hash)
         .bind(document)
-        .bind(u64::from(target))
+        .bind(target)
         .execute(&mut *tx)
         .await?;
     // What failed or was stopped is tried again when it is asked for again.

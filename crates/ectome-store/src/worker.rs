@@ -32,7 +32,10 @@ enum Made {
         picture: Vec<u8>,
         stage: Vec<u8>,
     },
-    Analysis(Option<Box<CollapseLog>>),
+    Analysis {
+        log: Box<CollapseLog>,
+        flat: u64,
+    },
     Cut {
         outcome: Box<Outcome>,
         mesh: Vec<u8>,
@@ -89,9 +92,6 @@ async fn one(
         _ => Recipe::intake(&store.asset(work.asset).await?.source),
     };
     let known = store.analysis(&recipe).await?;
-    if work.kind == Kind::Analyse && known.is_some() {
-        return store.end_work(work, name, State::Done, None).await;
-    }
     let mut files: Vec<(String, Bytes)> = Vec::new();
     for file in store.source_files(work.asset).await? {
         files.push((file.name, store.blobs.get(&file.blob).await?));
@@ -189,11 +189,10 @@ async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Resu
             store.finish_intake(work.asset, &result).await?;
             store.ask_for_analysis(work.asset).await
         }
-        Made::Analysis(Some(log)) => store.keep_analysis(recipe, *log).await,
-        Made::Analysis(None) => Ok(()),
+        Made::Analysis { log, flat } => store.keep_analysis(recipe, *log, Some(flat)).await,
         Made::Cut { mut outcome, mesh } => {
             if let Some(log) = outcome.analysis.take() {
-                store.keep_analysis(recipe, log).await?;
+                store.keep_analysis(recipe, log, None).await?;
             }
             let mesh_blob = store.blobs.put(mesh).await?;
             let result = CutResult {
@@ -239,8 +238,13 @@ fn kernel(
             })
         }
         Kind::Analyse => {
-            let session = engine::open(recipe, &set, known, progress)?;
-            Ok(Made::Analysis(session.new_analysis().map(Box::new)))
+            let session = engine::open(recipe, &set, known, &progress.span(0.0, 0.75))?;
+            progress.stage("Looking for flat regions");
+            let flat = session.flat_triangles(&progress.span(0.75, 1.0))? as u64;
+            Ok(Made::Analysis {
+                log: Box::new(session.into_analysis()),
+                flat,
+            })
         }
         Kind::Cut => {
             let outcome = engine::run(recipe, &set, known, progress)?;

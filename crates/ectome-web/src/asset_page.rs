@@ -263,6 +263,26 @@ pub async fn preview(
     Ok((headers, glb).into_response())
 }
 
+/// `POST /assets/{id}/flats`: a candidate with the flat regions merged.
+pub async fn flats(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    let outlook = app.store.outlook(&asset.recipe(4)).await?;
+    let Some(expected) = outlook.and_then(|o| o.flat) else {
+        return Err(Failure::bad(format!(
+            "{} is still being analysed. Merge its flat areas when that is done.",
+            asset.name
+        )));
+    };
+    let hash = app.store.ask_for_flat(&asset, expected).await?;
+    let tray = app.store.tray(id).await?;
+    let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
+    Ok(back(&headers, id, "cut", number))
+}
+
 /// What the brief form sends.
 #[derive(Deserialize)]
 pub struct BriefForm {

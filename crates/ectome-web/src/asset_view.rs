@@ -2,7 +2,7 @@
 
 use ectome_recipe::{Attention, Brief, CutSettings, Inspection, Verdict};
 use ectome_store::{
-    analysis::Curve,
+    analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
     brief::BriefRow,
     candidate::{Candidate, CandidateState, ChainTier},
@@ -113,6 +113,8 @@ pub struct View {
     pub candidate_label: String,
     pub data: String,
     pub analysed: bool,
+    /// What merging flat areas would save, if it would save anything.
+    pub flat: Option<String>,
     pub guards: Vec<GuardLine>,
     pub crease: String,
     pub shares: Vec<ShareLine>,
@@ -147,7 +149,7 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
     let tray = app.store.tray(id).await?;
     let chain = app.store.chain(id).await?;
     let files = app.store.source_files(id).await?;
-    let curve = app.store.curve(&asset.recipe(4)).await?;
+    let outlook = app.store.outlook(&asset.recipe(4)).await?;
     build(
         Rows {
             asset,
@@ -155,7 +157,7 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
             tray: &tray,
             chain: &chain,
             files: &files,
-            curve,
+            outlook,
         },
         step,
         show,
@@ -169,7 +171,7 @@ struct Rows<'a> {
     tray: &'a [Candidate],
     chain: &'a [ChainTier],
     files: &'a [SourceFile],
-    curve: Option<Curve>,
+    outlook: Option<Outlook>,
 }
 
 fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, Failure> {
@@ -179,7 +181,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         tray,
         chain,
         files,
-        curve,
+        outlook,
     } = rows;
     let brief = briefs
         .iter()
@@ -292,12 +294,13 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             &brief,
             tray,
             chain,
-            curve.as_ref(),
+            outlook.as_ref(),
             shown,
             suggested,
         )
         .to_string(),
-        analysed: curve.is_some(),
+        analysed: outlook.is_some(),
+        flat: outlook.and_then(|o| flat_sentence(o.flat?, source)),
         guards: guards(&asset.settings),
         crease: asset
             .settings
@@ -310,6 +313,18 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         fault: asset.fault,
         name: asset.name,
         tiers,
+    })
+}
+
+fn flat_sentence(left: u64, source: u64) -> Option<String> {
+    let saved = source.saturating_sub(left);
+    (saved * 200 >= source.max(1)).then(|| {
+        format!(
+            "Flat areas can go from {} to {} triangles, {:.0} % fewer, with no change of shape or texture.",
+            words::grouped(source),
+            words::grouped(left),
+            saved as f64 * 100.0 / source.max(1) as f64,
+        )
     })
 }
 
@@ -348,7 +363,7 @@ fn data(
     brief: &Brief,
     tray: &[Candidate],
     chain: &[ChainTier],
-    curve: Option<&Curve>,
+    outlook: Option<&Outlook>,
     shown: Option<&Candidate>,
     suggested: u32,
 ) -> Value {
@@ -383,7 +398,7 @@ fn data(
         "asset": asset.id,
         "source": asset.inspection.as_ref().map(|i| i.triangles),
         "sourceMesh": asset.stage,
-        "curve": curve.map(|c| c.iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
+        "curve": outlook.map(|o| o.curve.iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
         "balls": asset.settings.region.balls,
         "bounds": asset.inspection.as_ref().map(|i| i.bounds_m),
         "gates": limits,

@@ -16,7 +16,10 @@ fn main() -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             eprintln!("ectome: {error}");
-            ExitCode::from(1)
+            ExitCode::from(match error {
+                command::Failure::Settings(_) => 2,
+                _ => 1,
+            })
         }
     }
 }

@@ -171,6 +171,36 @@ fn a_brief_sets_the_tiers() {
     assert!(!out.join("globe_LOD1.glb").exists());
 }
 
+#[test]
+fn guards_attention_and_flat_areas_have_their_options() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 60, 30);
+    let out = folder.path().join("low.glb");
+    let cut = |options: &[&str]| {
+        let mut args = vec!["cut", text(&source), "-o", text(&out)];
+        args.extend(options);
+        ectome(&args)
+    };
+    // The seam has 31 points; with it guarded a cut to 40 triangles is held, and says by what.
+    let held = cut(&["--to", "40", "--keep", "seams"]);
+    assert_eq!(held.status.code(), Some(1));
+    let said = String::from_utf8(held.stderr).unwrap();
+    assert!(said.contains("held by UV seams"), "{said}");
+    assert!(!out.exists());
+    let shifted = cut(&["--to", "400", "--attention", "outline=3,uvs=2"]);
+    assert!(shifted.status.success(), "{shifted:?}");
+    // Nothing of a bumpy globe is flat.
+    let flat = cut(&["--flat"]);
+    assert!(flat.status.success(), "{flat:?}");
+    let inspected = ectome(&["inspect", text(&out), "--json"]);
+    let inspected: Value = serde_json::from_slice(&inspected.stdout).unwrap();
+    assert_eq!(inspected["triangles"], 60 * 29 * 2);
+    for wrong in [["--keep", "everything"], ["--attention", "outline=much"]] {
+        let refused = cut(&["--to", "400", wrong[0], wrong[1]]);
+        assert_eq!(refused.status.code(), Some(2));
+    }
+}
+
 /// A GLB with the given JSON and binary chunk.
 fn glb(json: &str, bin: &[u8]) -> Vec<u8> {
     let mut json = json.as_bytes().to_vec();

@@ -7,6 +7,8 @@ import {
 } from '../vendor/three-stage.min.js';
 
 const CLAY = 0xb6b3a8;
+/** Kelp, bright enough to show on any material. */
+const PROTECTED = 0x4fd8c4;
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
 const ABOVE = 40;
 const BELOW = 56;
@@ -147,7 +149,7 @@ export class Stage {
       half.balls?.dispose();
       half.balls = null;
       if (!balls.length) continue;
-      const look = new MeshBasicMaterial({ color: 0x0c6b62, transparent: true, opacity: 0.22, depthWrite: false });
+      const look = new MeshBasicMaterial({ color: PROTECTED, transparent: true, opacity: 0.5, depthWrite: false });
       half.balls = new InstancedMesh(new SphereGeometry(1, 16, 10), look, balls.length);
       balls.forEach(({ at, radius }, i) => {
         half.balls.setMatrixAt(i, new Matrix4().makeScale(radius, radius, radius).setPosition(...at));

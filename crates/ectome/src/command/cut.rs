@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::Progress;
-use ectome_recipe::{Session, Target, engine};
+use ectome_recipe::{Session, Target, engine, merge_flat};
 
 use super::{Failure, grouped, settings::SettingsArgs};
 use crate::{input::Input, output};
@@ -16,11 +16,14 @@ pub struct Cut {
     /// A .glb, or an .obj with its materials and textures beside it.
     file: PathBuf,
     /// The most triangles the result may have.
-    #[arg(long, value_name = "N", required_unless_present = "share")]
+    #[arg(long, value_name = "N", required_unless_present_any = ["share", "flat"])]
     to: Option<u32>,
     /// The most triangles as a share of the source, such as 1%.
     #[arg(long, value_name = "P%", conflicts_with = "to", value_parser = share)]
     share: Option<f64>,
+    /// Only merge flat areas to the fewest triangles; shape and texture stay as they are.
+    #[arg(long, conflicts_with_all = ["to", "share"])]
+    flat: bool,
     #[command(flatten)]
     settings: SettingsArgs,
     /// Where the result goes (.glb).
@@ -52,8 +55,12 @@ impl Cut {
             (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
         let progress = Progress::new();
-        let session = Session::new(scene, self.settings.settings()?, None, &progress)?;
-        let (scene, report) = session.cut(target, &progress)?;
+        let settings = self.settings.settings()?;
+        let (scene, report) = if self.flat {
+            merge_flat(scene, &settings, &progress)?
+        } else {
+            Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
+        };
         output::write(&self.out, &glb::write(&scene, &glb::Naming::default())?)?;
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
