@@ -148,7 +148,7 @@ impl Store {
         .collect()
     }
 
-    /// Takes the oldest work that nobody holds.
+    /// Takes the oldest work that nobody holds; analyses after everything a person waits for.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -158,7 +158,7 @@ impl Store {
             "SELECT w.*, a.name AS asset_name, c.target, CAST(NULL AS DOUBLE) AS seconds \
              FROM work w JOIN assets a ON a.id = w.asset LEFT JOIN candidates c ON c.hash = w.candidate \
              WHERE w.state = 'queued' OR (w.state = 'running' AND w.lease_until < NOW(6)) \
-             ORDER BY w.id LIMIT 1 FOR UPDATE SKIP LOCKED",
+             ORDER BY w.kind = 'analyse', w.id LIMIT 1 FOR UPDATE SKIP LOCKED",
         )
         .fetch_optional(&mut *tx)
         .await?;

@@ -189,8 +189,8 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         .map(|b| b.brief.clone())
         .ok_or_else(|| Failure::bad("This asset's brief is gone. Choose another one."))?;
     let is_ready = |c: &&Candidate| c.state == CandidateState::Ready;
-    let shown = show
-        .and_then(|n| tray.iter().find(|c| c.number == n))
+    let asked = show.and_then(|n| tray.iter().find(|c| c.number == n));
+    let shown = asked
         .filter(is_ready)
         .or_else(|| tray.iter().rfind(is_ready));
     let empty = Inspection::default();
@@ -208,7 +208,9 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         (n, true, over) => (format!("{over} of {n} over"), "is-over"),
     };
     let first_limit = brief.tiers.first().map_or(1000, |t| t.triangles);
-    let suggested = shown
+    // What was asked for last stays in the field, made or not.
+    let suggested = asked
+        .or(shown)
         .map(|c| c.target as u32)
         .unwrap_or(first_limit)
         .min(source.saturating_sub(1).max(4) as u32);

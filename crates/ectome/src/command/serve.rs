@@ -164,16 +164,21 @@ fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     }
 }
 
-/// Makes the demo assets and puts them on the shelf, one as soon as it is made.
+/// Makes the demo assets, all at once, and puts each on the shelf as soon as it is made.
 async fn add_demo(store: &Store) -> Result<(), StoreError> {
     let briefs = store.briefs().await?;
-    for asset in &ectome_demo::ASSETS {
-        let make = asset.make;
-        let made = tokio::task::spawn_blocking(move || {
-            glb::write(&make(), &glb::Naming::default()).unwrap_or_default()
+    let making: Vec<_> = ectome_demo::ASSETS
+        .iter()
+        .map(|asset| {
+            let make = asset.make;
+            let made = tokio::task::spawn_blocking(move || {
+                glb::write(&make(), &glb::Naming::default()).unwrap_or_default()
+            });
+            (asset, made)
         })
-        .await
-        .unwrap_or_default();
+        .collect();
+    for (asset, made) in making {
+        let made = made.await.unwrap_or_default();
         let file = SourceFile {
             name: format!("{}.glb", asset.file),
             bytes: made.len() as u64,
