@@ -254,21 +254,7 @@ impl State {
 
     /// Collects the living corners of a point and forgets the dead.
     pub fn ring(&mut self, point: u32, into: &mut Vec<u32>) {
-        into.clear();
-        let start = self.first[point as usize];
-        if start == NONE {
-            return;
-        }
-        let mut c = start;
-        loop {
-            if self.alive[c as usize / 3] {
-                into.push(c);
-            }
-            c = self.next[c as usize];
-            if c == start {
-                break;
-            }
-        }
+        self.look_around(point, into);
         for (i, &c) in into.iter().enumerate() {
             self.next[c as usize] = into[(i + 1) % into.len()];
         }
