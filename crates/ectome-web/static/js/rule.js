@@ -24,6 +24,8 @@ export class Rule {
     this.data = null;
     this.target = 0;
     new ResizeObserver(() => this.draw()).observe(svg);
+    // Labels are measured; before the fonts are there they measure wrong.
+    document.fonts.ready.then(() => this.draw());
     svg.addEventListener('pointerdown', (event) => this.#grab(event));
   }
 
