@@ -3,7 +3,7 @@
 use ectome_recipe::{CollapseLog, Recipe};
 use sqlx::Row;
 
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, retry::retrying};
 
 /// How many places of an error curve are kept.
 const CURVE_PLACES: usize = 160;
@@ -23,19 +23,22 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_analysis(&self, asset: u64) -> Result<(), StoreError> {
-        let row = self.asset(asset).await?;
-        let key = row.recipe(4).analysis_key().unwrap_or_default();
-        sqlx::query(
-            "INSERT INTO work (kind, asset) SELECT 'analyse', ? FROM DUAL WHERE NOT EXISTS \
-             (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work \
-             WHERE asset = ? AND kind = 'analyse' AND state = 'queued')",
-        )
-        .bind(asset)
-        .bind(key)
-        .bind(asset)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            let row = self.asset(asset).await?;
+            let key = row.recipe(4).analysis_key().unwrap_or_default();
+            sqlx::query(
+                "INSERT INTO work (kind, asset) SELECT 'analyse', ? FROM DUAL WHERE NOT EXISTS \
+                 (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work \
+                 WHERE asset = ? AND kind = 'analyse' AND state = 'queued')",
+            )
+            .bind(asset)
+            .bind(key)
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 
     /// What a recipe's analysis told, if it has been made.

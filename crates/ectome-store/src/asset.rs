@@ -3,7 +3,7 @@
 use ectome_recipe::{CutSettings, Inspection, Recipe, Target};
 use sqlx::{Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError, candidate::queue_waiting};
+use crate::{Store, StoreError, candidate::queue_waiting, retry::retrying};
 
 /// A file as it came in.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -122,32 +122,35 @@ impl Store {
         brief: u64,
         files: &[SourceFile],
     ) -> Result<u64, StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let id = sqlx::query("INSERT INTO assets (name, brief, source) VALUES (?, ?, ?)")
-            .bind(name)
-            .bind(brief)
-            .bind(source_hash(files))
-            .execute(&mut *tx)
-            .await?
-            .last_insert_id();
-        for (position, file) in files.iter().enumerate() {
-            sqlx::query(
-                "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
-            )
-            .bind(id)
-            .bind(position as u32)
-            .bind(&file.name)
-            .bind(&file.blob)
-            .bind(file.bytes)
-            .execute(&mut *tx)
-            .await?;
-        }
-        sqlx::query("INSERT INTO work (kind, asset) VALUES ('intake', ?)")
-            .bind(id)
-            .execute(&mut *tx)
-            .await?;
-        tx.commit().await?;
-        Ok(id)
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let id = sqlx::query("INSERT INTO assets (name, brief, source) VALUES (?, ?, ?)")
+                .bind(name)
+                .bind(brief)
+                .bind(source_hash(files))
+                .execute(&mut *tx)
+                .await?
+                .last_insert_id();
+            for (position, file) in files.iter().enumerate() {
+                sqlx::query(
+                    "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
+                )
+                .bind(id)
+                .bind(position as u32)
+                .bind(&file.name)
+                .bind(&file.blob)
+                .bind(file.bytes)
+                .execute(&mut *tx)
+                .await?;
+            }
+            sqlx::query("INSERT INTO work (kind, asset) VALUES ('intake', ?)")
+                .bind(id)
+                .execute(&mut *tx)
+                .await?;
+            tx.commit().await?;
+            Ok(id)
+        })
+        .await
     }
 
     /// All assets, latest first.
@@ -203,12 +206,15 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn set_brief(&self, asset: u64, brief: u64) -> Result<(), StoreError> {
-        sqlx::query("UPDATE assets SET brief = ? WHERE id = ?")
-            .bind(brief)
-            .bind(asset)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query("UPDATE assets SET brief = ? WHERE id = ?")
+                .bind(brief)
+                .bind(asset)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Takes an asset off the shelf with everything that hangs on it. Blobs stay: others may share
@@ -217,24 +223,27 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn remove_asset(&self, asset: u64) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let waiting = sqlx::query(
-            "SELECT w.candidate FROM work w WHERE w.asset = ? AND w.candidate IS NOT NULL \
-             AND w.state IN ('queued', 'running')",
-        )
-        .bind(asset)
-        .fetch_all(&mut *tx)
-        .await?;
-        sqlx::query("DELETE FROM assets WHERE id = ?")
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let waiting = sqlx::query(
+                "SELECT w.candidate FROM work w WHERE w.asset = ? AND w.candidate IS NOT NULL \
+                 AND w.state IN ('queued', 'running')",
+            )
             .bind(asset)
-            .execute(&mut *tx)
+            .fetch_all(&mut *tx)
             .await?;
-        // Another asset with the same source may wait for what was being made here.
-        for row in waiting {
-            queue_waiting(&mut tx, row.try_get("candidate")?).await?;
-        }
-        tx.commit().await?;
-        Ok(())
+            sqlx::query("DELETE FROM assets WHERE id = ?")
+                .bind(asset)
+                .execute(&mut *tx)
+                .await?;
+            // Another asset with the same source may wait for what was being made here.
+            for row in waiting {
+                queue_waiting(&mut tx, row.try_get("candidate")?).await?;
+            }
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Gives an asset other guards and attention, and queues the analysis they need.
@@ -257,44 +266,50 @@ impl Store {
         asset: u64,
         result: &IntakeResult,
     ) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        sqlx::query("DELETE FROM parts WHERE asset = ?")
-            .bind(asset)
-            .execute(&mut *tx)
-            .await?;
-        for (position, object) in result.inspection.objects.iter().enumerate() {
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            sqlx::query("DELETE FROM parts WHERE asset = ?")
+                .bind(asset)
+                .execute(&mut *tx)
+                .await?;
+            for (position, object) in result.inspection.objects.iter().enumerate() {
+                sqlx::query(
+                    "INSERT INTO parts (asset, position, name, triangles, materials) VALUES (?, ?, ?, ?, ?)",
+                )
+                .bind(asset)
+                .bind(position as u32)
+                .bind(object.name.chars().take(400).collect::<String>())
+                .bind(object.triangles as u64)
+                .bind(object.materials.join(", "))
+                .execute(&mut *tx)
+                .await?;
+            }
+            let inspection = serde_json::to_string(&result.inspection)
+                .map_err(|e| StoreError::stored("inspection", e))?;
             sqlx::query(
-                "INSERT INTO parts (asset, position, name, triangles, materials) VALUES (?, ?, ?, ?, ?)",
+                "UPDATE assets SET inspection = ?, picture = ?, stage = ?, fault = NULL WHERE id = ?",
             )
+            .bind(inspection)
+            .bind(&result.picture)
+            .bind(&result.stage)
             .bind(asset)
-            .bind(position as u32)
-            .bind(object.name.chars().take(400).collect::<String>())
-            .bind(object.triangles as u64)
-            .bind(object.materials.join(", "))
             .execute(&mut *tx)
             .await?;
-        }
-        let inspection = serde_json::to_string(&result.inspection)
-            .map_err(|e| StoreError::stored("inspection", e))?;
-        sqlx::query(
-            "UPDATE assets SET inspection = ?, picture = ?, stage = ?, fault = NULL WHERE id = ?",
-        )
-        .bind(inspection)
-        .bind(&result.picture)
-        .bind(&result.stage)
-        .bind(asset)
-        .execute(&mut *tx)
-        .await?;
-        tx.commit().await?;
-        Ok(())
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
     }
 
     pub(crate) async fn fail_intake(&self, asset: u64, fault: &str) -> Result<(), StoreError> {
-        sqlx::query("UPDATE assets SET fault = ? WHERE id = ?")
-            .bind(fault)
-            .bind(asset)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query("UPDATE assets SET fault = ? WHERE id = ?")
+                .bind(fault)
+                .bind(asset)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await
     }
 }

@@ -3,7 +3,7 @@
 use ectome_recipe::{CutReport, Recipe};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError, asset::Asset};
+use crate::{Store, StoreError, asset::Asset, retry::retrying};
 
 /// How far a candidate is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -94,10 +94,13 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_cut(&self, asset: &Asset, target: u32) -> Result<String, StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let hash = ask(&mut tx, asset, &asset.recipe(target), u64::from(target)).await?;
-        tx.commit().await?;
-        Ok(hash)
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let hash = ask(&mut tx, asset, &asset.recipe(target), u64::from(target)).await?;
+            tx.commit().await?;
+            Ok(hash)
+        })
+        .await
     }
 
     /// The same for merging the flat regions of an asset, which is expected to leave `expected`
@@ -106,11 +109,14 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
-        let recipe = Recipe::merge_flat(&asset.source, asset.settings.clone());
-        let mut tx = self.pool.begin().await?;
-        let hash = ask(&mut tx, asset, &recipe, expected).await?;
-        tx.commit().await?;
-        Ok(hash)
+        retrying(|| async {
+            let recipe = Recipe::merge_flat(&asset.source, asset.settings.clone());
+            let mut tx = self.pool.begin().await?;
+            let hash = ask(&mut tx, asset, &recipe, expected).await?;
+            tx.commit().await?;
+            Ok(hash)
+        })
+        .await
     }
 
     /// Makes the chain of an asset: one cut for each limit, in place of the chain it had.
@@ -118,25 +124,28 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_chain(&self, asset: &Asset, limits: &[u32]) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        sqlx::query("DELETE FROM chain_tiers WHERE asset = ?")
-            .bind(asset.id)
-            .execute(&mut *tx)
-            .await?;
-        for (tier, &limit) in limits.iter().enumerate() {
-            let hash = ask(&mut tx, asset, &asset.recipe(limit), u64::from(limit)).await?;
-            sqlx::query(
-                "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
-            )
-            .bind(asset.id)
-            .bind(tier as u32)
-            .bind(u64::from(limit))
-            .bind(&hash)
-            .execute(&mut *tx)
-            .await?;
-        }
-        tx.commit().await?;
-        Ok(())
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            sqlx::query("DELETE FROM chain_tiers WHERE asset = ?")
+                .bind(asset.id)
+                .execute(&mut *tx)
+                .await?;
+            for (tier, &limit) in limits.iter().enumerate() {
+                let hash = ask(&mut tx, asset, &asset.recipe(limit), u64::from(limit)).await?;
+                sqlx::query(
+                    "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
+                )
+                .bind(asset.id)
+                .bind(tier as u32)
+                .bind(u64::from(limit))
+                .bind(&hash)
+                .execute(&mut *tx)
+                .await?;
+            }
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
     }
 
     /// The tray of an asset, by number.
@@ -192,31 +201,37 @@ impl Store {
     }
 
     pub(crate) async fn finish_cut(&self, hash: &str, r: &CutResult) -> Result<(), StoreError> {
-        let report =
-            serde_json::to_string(&r.report).map_err(|e| StoreError::stored("report", e))?;
-        sqlx::query(
-            "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, mesh = ?, \
-             fault = NULL WHERE hash = ? AND state <> 'ready'",
-        )
-        .bind(r.triangles)
-        .bind(r.vertices)
-        .bind(report)
-        .bind(&r.mesh)
-        .bind(hash)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            let report =
+                serde_json::to_string(&r.report).map_err(|e| StoreError::stored("report", e))?;
+            sqlx::query(
+                "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, mesh = ?, \
+                 fault = NULL WHERE hash = ? AND state <> 'ready'",
+            )
+            .bind(r.triangles)
+            .bind(r.vertices)
+            .bind(report)
+            .bind(&r.mesh)
+            .bind(hash)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 
     pub(crate) async fn fail_cut(&self, hash: &str, fault: &str) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE candidates SET state = 'failed', fault = ? WHERE hash = ? AND state <> 'ready'",
-        )
-        .bind(fault)
-        .bind(hash)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE candidates SET state = 'failed', fault = ? WHERE hash = ? AND state <> 'ready'",
+            )
+            .bind(fault)
+            .bind(hash)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 }
 

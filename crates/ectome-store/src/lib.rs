@@ -21,6 +21,7 @@ pub mod brief;
 pub mod candidate;
 mod error;
 pub mod private_server;
+mod retry;
 mod store;
 pub mod work;
 pub mod worker;

@@ -44,6 +44,16 @@ impl Store {
         first.close().await;
         let pool = MySqlPoolOptions::new()
             .max_connections(12)
+            .after_connect(|connection, _| {
+                Box::pin(async move {
+                    // Locks rows, not the gaps between them: the queue's scans would otherwise hold
+                    // up everybody who adds to it.
+                    sqlx::query("SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED")
+                        .execute(connection)
+                        .await?;
+                    Ok(())
+                })
+            })
             .connect_with(options.database(DATABASE))
             .await?;
         sqlx::migrate!("./migrations").run(&pool).await?;

@@ -7,7 +7,7 @@
 
 use sqlx::{Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, retry::retrying};
 
 /// Seconds a lease lasts without a heartbeat.
 pub const LEASE_SECONDS: u32 = 10;
@@ -128,24 +128,29 @@ impl Work {
     }
 }
 
+/// The start of a query for rows that [`Work::from_row`] reads.
+macro_rules! work_rows {
+    () => {
+        "SELECT w.*, a.name AS asset_name, c.target, \
+         CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
+         AS seconds FROM work w JOIN assets a ON a.id = w.asset \
+         LEFT JOIN candidates c ON c.hash = w.candidate"
+    };
+}
+
 impl Store {
     /// The latest work, newest first.
     ///
     /// # Errors
     /// See [`StoreError`].
     pub async fn latest_work(&self, count: u32) -> Result<Vec<Work>, StoreError> {
-        sqlx::query(
-            "SELECT w.*, a.name AS asset_name, c.target, \
-             CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
-             AS seconds FROM work w JOIN assets a ON a.id = w.asset \
-             LEFT JOIN candidates c ON c.hash = w.candidate ORDER BY w.id DESC LIMIT ?",
-        )
-        .bind(count)
-        .fetch_all(&self.pool)
-        .await?
-        .iter()
-        .map(Work::from_row)
-        .collect()
+        sqlx::query(concat!(work_rows!(), " ORDER BY w.id DESC LIMIT ?"))
+            .bind(count)
+            .fetch_all(&self.pool)
+            .await?
+            .iter()
+            .map(Work::from_row)
+            .collect()
     }
 
     /// Takes the oldest work that nobody holds; analyses after everything a person waits for.
@@ -153,31 +158,36 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn take_work(&self, worker: &str) -> Result<Option<Work>, StoreError> {
-        let mut tx = self.pool.begin().await?;
-        let row = sqlx::query(
-            "SELECT w.*, a.name AS asset_name, c.target, CAST(NULL AS DOUBLE) AS seconds \
-             FROM work w JOIN assets a ON a.id = w.asset LEFT JOIN candidates c ON c.hash = w.candidate \
-             WHERE w.state = 'queued' OR (w.state = 'running' AND w.lease_until < NOW(6)) \
-             ORDER BY w.kind = 'analyse', w.id LIMIT 1 FOR UPDATE SKIP LOCKED",
-        )
-        .fetch_optional(&mut *tx)
-        .await?;
-        let Some(row) = row else {
-            return Ok(None);
-        };
-        let mut work = Work::from_row(&row)?;
-        sqlx::query(
-            "UPDATE work SET state = 'running', worker = ?, attempts = attempts + 1, fraction = 0, \
-             lease_until = NOW(6) + INTERVAL ? SECOND, started = NOW(6) WHERE id = ?",
-        )
-        .bind(worker)
-        .bind(LEASE_SECONDS)
-        .bind(work.id)
-        .execute(&mut *tx)
-        .await?;
-        tx.commit().await?;
-        work.attempts += 1;
-        Ok(Some(work))
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let row = sqlx::query(
+                "SELECT id FROM work \
+                 WHERE state = 'queued' OR (state = 'running' AND lease_until < NOW(6)) \
+                 ORDER BY kind = 'analyse', id LIMIT 1 FOR UPDATE SKIP LOCKED",
+            )
+            .fetch_optional(&mut *tx)
+            .await?;
+            let Some(row) = row else {
+                return Ok(None);
+            };
+            let id: u64 = row.try_get("id")?;
+            sqlx::query(
+                "UPDATE work SET state = 'running', worker = ?, attempts = attempts + 1, fraction = 0, \
+                 lease_until = NOW(6) + INTERVAL ? SECOND, started = NOW(6) WHERE id = ?",
+            )
+            .bind(worker)
+            .bind(LEASE_SECONDS)
+            .bind(id)
+            .execute(&mut *tx)
+            .await?;
+            let row = sqlx::query(concat!(work_rows!(), " WHERE w.id = ?"))
+                .bind(id)
+                .fetch_one(&mut *tx)
+                .await?;
+            tx.commit().await?;
+            Ok(Some(Work::from_row(&row)?))
+        })
+        .await
     }
 
     /// Renews the lease and records progress. Returns false when the work should stop: somebody
@@ -192,28 +202,31 @@ impl Store {
         fraction: f32,
         stage: &str,
     ) -> Result<bool, StoreError> {
-        sqlx::query(
-            "UPDATE work SET fraction = ?, stage = ?, lease_until = NOW(6) + INTERVAL ? SECOND \
-             WHERE id = ? AND worker = ? AND attempts = ? AND state = 'running'",
-        )
-        .bind(fraction)
-        .bind(stage)
-        .bind(LEASE_SECONDS)
-        .bind(work.id)
-        .bind(worker)
-        .bind(work.attempts)
-        .execute(&self.pool)
-        .await?;
-        let row = sqlx::query(
-            "SELECT COUNT(*) AS held FROM work WHERE id = ? AND worker = ? AND attempts = ? \
-             AND state = 'running' AND NOT stop_asked",
-        )
-        .bind(work.id)
-        .bind(worker)
-        .bind(work.attempts)
-        .fetch_one(&self.pool)
-        .await?;
-        Ok(row.try_get::<i64, _>("held")? > 0)
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE work SET fraction = ?, stage = ?, lease_until = NOW(6) + INTERVAL ? SECOND \
+                 WHERE id = ? AND worker = ? AND attempts = ? AND state = 'running'",
+            )
+            .bind(fraction)
+            .bind(stage)
+            .bind(LEASE_SECONDS)
+            .bind(work.id)
+            .bind(worker)
+            .bind(work.attempts)
+            .execute(&self.pool)
+            .await?;
+            let row = sqlx::query(
+                "SELECT COUNT(*) AS held FROM work WHERE id = ? AND worker = ? AND attempts = ? \
+                 AND state = 'running' AND NOT stop_asked",
+            )
+            .bind(work.id)
+            .bind(worker)
+            .bind(work.attempts)
+            .fetch_one(&self.pool)
+            .await?;
+            Ok(row.try_get::<i64, _>("held")? > 0)
+        })
+        .await
     }
 
     /// Ends work that `worker` holds.
@@ -227,20 +240,23 @@ impl Store {
         state: State,
         fault: Option<&str>,
     ) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE work SET state = ?, fault = ?, fraction = IF(? = 'done', 1, fraction), stage = '', \
-             finished = NOW(6), lease_until = NULL WHERE id = ? AND worker = ? AND attempts = ? \
-             AND state = 'running'",
-        )
-        .bind(state.word())
-        .bind(fault)
-        .bind(state.word())
-        .bind(work.id)
-        .bind(worker)
-        .bind(work.attempts)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE work SET state = ?, fault = ?, fraction = IF(? = 'done', 1, fraction), stage = '', \
+                 finished = NOW(6), lease_until = NULL WHERE id = ? AND worker = ? AND attempts = ? \
+                 AND state = 'running'",
+            )
+            .bind(state.word())
+            .bind(fault)
+            .bind(state.word())
+            .bind(work.id)
+            .bind(worker)
+            .bind(work.attempts)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Asks for work to stop. Queued work stops at once.
@@ -248,39 +264,42 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn stop_work(&self, id: u64) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        sqlx::query(
-            "UPDATE work SET stop_asked = TRUE WHERE id = ? AND state IN ('queued', 'running')",
-        )
-        .bind(id)
-        .execute(&mut *tx)
-        .await?;
-        let stopped = sqlx::query(
-            "UPDATE work SET state = 'stopped', finished = NOW(6) WHERE id = ? AND state = 'queued'",
-        )
-        .bind(id)
-        .execute(&mut *tx)
-        .await?
-        .rows_affected();
-        if stopped > 0 {
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
             sqlx::query(
-                "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
-                 c.fault = 'The work was stopped before it began.' \
-                 WHERE w.id = ? AND c.state = 'waiting'",
+                "UPDATE work SET stop_asked = TRUE WHERE id = ? AND state IN ('queued', 'running')",
             )
             .bind(id)
             .execute(&mut *tx)
             .await?;
-            sqlx::query(
-                "UPDATE assets a JOIN work w ON w.asset = a.id SET a.fault = \
-                 'The intake was stopped. Drop the file again.' WHERE w.id = ? AND w.kind = 'intake'",
+            let stopped = sqlx::query(
+                "UPDATE work SET state = 'stopped', finished = NOW(6) WHERE id = ? AND state = 'queued'",
             )
             .bind(id)
             .execute(&mut *tx)
-            .await?;
-        }
-        tx.commit().await?;
-        Ok(())
+            .await?
+            .rows_affected();
+            if stopped > 0 {
+                sqlx::query(
+                    "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
+                     c.fault = 'The work was stopped before it began.' \
+                     WHERE w.id = ? AND c.state = 'waiting'",
+                )
+                .bind(id)
+                .execute(&mut *tx)
+                .await?;
+                sqlx::query(
+                    "UPDATE assets a JOIN work w ON w.asset = a.id SET a.fault = \
+                     'The intake was stopped. Drop the file again.' WHERE w.id = ? AND w.kind = 'intake'",
+                )
+                .bind(id)
+                .execute(&mut *tx)
+                .await?;
+            }
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Lets go of everything `worker` held: it has just been started, so whatever ran under its name
@@ -289,13 +308,16 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn release_leases(&self, worker: &str) -> Result<(), StoreError> {
-        sqlx::query(
-            "UPDATE work SET lease_until = NOW(6) - INTERVAL 1 SECOND \
-             WHERE state = 'running' AND worker = ?",
-        )
-        .bind(worker)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE work SET lease_until = NOW(6) - INTERVAL 1 SECOND \
+                 WHERE state = 'running' AND worker = ?",
+            )
+            .bind(worker)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 }
