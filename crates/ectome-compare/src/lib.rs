@@ -18,11 +18,15 @@
 //! | [`deviation`] | how far apart the surfaces are, both ways |
 //! | [`flipped`] | which faces look against the source |
 //! | [`uv_drift`] | how far the texture has slipped |
+//! | [`seam_drift`] | how far the ends of UV islands have moved |
+//! | [`outline`] | how well the outlines agree, seen from all around |
 //! | [`report`] | all of it, with the names that outsiders rely on |
 
 pub mod deviation;
 pub mod flipped;
+pub mod outline;
 pub mod report;
+pub mod seam_drift;
 pub mod uv_drift;
 
 pub use report::{CompareError, Judge, Report, Surface, compare};

@@ -1,10 +1,10 @@
 //! Everything the judge has to say about a source and a cut.
 
-use ectome_mesh::{Cancelled, Mesh, Progress, measure, nearest, topology::Topology};
+use ectome_mesh::{Cancelled, Mesh, Progress, islands, measure, nearest, topology::Topology};
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::{deviation, flipped, uv_drift};
+use crate::{deviation, flipped, outline, seam_drift, uv_drift};
 
 /// Places spread over each surface: enough for a mean that is stable to a percent.
 pub const SAMPLES: usize = 200_000;
@@ -128,12 +128,30 @@ pub struct Report {
     /// Largest slip found.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub uv_drift_max_texels: Option<f64>,
+    /// What the slip does to a test picture: mean difference, of 255.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub colour_transfer_error: Option<f64>,
+    /// Mean distance between where islands end in source and cut, in texels.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub seam_drift_mean_texels: Option<f64>,
+    /// The largest such distance.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub seam_drift_max_texels: Option<f64>,
+    /// UV islands of source and cut.
+    pub uv_islands: [usize; 2],
+    /// Area both outlines cover over the area either covers, mean over 26 directions (0–1).
+    pub outline_agreement: f64,
+    /// Mean distance between the outlines, in pixels of pictures of 512 × 512 that the source fills.
+    pub outline_mean_pixels: f64,
+    /// The furthest that one outline leaves the other, in the same pixels.
+    pub outline_worst_pixels: f64,
 }
 
 /// A source made ready to judge any number of cuts.
 pub struct Judge {
     surface: nearest::Surface,
     counts: Surface,
+    islands: usize,
     diagonal: f64,
 }
 
@@ -149,6 +167,7 @@ impl Judge {
         Ok(Self {
             surface: nearest::Surface::of(high),
             counts: Surface::of(high),
+            islands: islands::count(high),
             diagonal: f64::from(measure::bounds(high).diagonal()),
         })
     }
@@ -183,6 +202,9 @@ impl Judge {
         let flipped_faces = self.flipped(low).len();
         progress.at(0.85)?;
         let slip = uv_drift::drift(high, &self.surface, low);
+        let seams = seam_drift::drift(high, low);
+        progress.at(0.9)?;
+        let outline = outline::compare(high, low).ok_or(CompareError::Empty)?;
         let d = self.diagonal;
         let mean = (there.mean_m + back.mean_m) / 2.0;
         let max = there.max_m.max(back.max_m);
@@ -200,6 +222,13 @@ impl Judge {
             flipped_faces,
             uv_drift_mean_texels: slip.map(|s| s.mean * TEXELS),
             uv_drift_max_texels: slip.map(|s| s.max * TEXELS),
+            colour_transfer_error: slip.map(|s| s.colour),
+            seam_drift_mean_texels: seams.map(|s| s.mean * TEXELS),
+            seam_drift_max_texels: seams.map(|s| s.max * TEXELS),
+            uv_islands: [self.islands, islands::count(low)],
+            outline_agreement: outline.agreement,
+            outline_mean_pixels: outline.mean_pixels,
+            outline_worst_pixels: outline.worst_pixels,
         };
         progress.at(1.0)?;
         Ok(report)

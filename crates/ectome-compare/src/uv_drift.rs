@@ -19,6 +19,9 @@ pub struct Drift {
     pub mean: f64,
     /// Largest found.
     pub max: f64,
+    /// What the slip does to a picture: mean difference of a test pattern of full contrast, in steps of
+    /// 255.
+    pub colour: f64,
 }
 
 /// The distance between the UV of `low` and the UV of the nearest place of `high`, over places spread by
@@ -27,34 +30,57 @@ pub struct Drift {
 pub fn drift(high: &Mesh, surface: &Surface, low: &Mesh) -> Option<Drift> {
     let (high_uv, low_uv) = (high.uv_sets.first()?, low.uv_sets.first()?);
     let reach = measure::bounds(high).diagonal() * SEAM_REACH;
-    let slips: Vec<f64> = sample::by_area(low, PLACES)
+    let slips: Vec<(f64, f64)> = sample::by_area(low, PLACES)
         .par_iter()
         .filter_map(|s| {
             let uv = at(low, low_uv, s.face, s.point)?;
-            let least = |radius: f32| {
-                let mut slip = f32::INFINITY;
+            let nearest_uv = |radius: f32| {
+                let mut best: Option<(f32, Vec2)> = None;
                 surface.visit_within(s.point, radius, |place| {
                     if let Some(there) = at(high, high_uv, place.face, place.point) {
-                        slip = slip.min(there.distance(uv));
+                        let slip = there.distance(uv);
+                        if best.is_none_or(|(least, _)| slip < least) {
+                            best = Some((slip, there));
+                        }
                     }
                     radius
                 });
-                slip
+                best
             };
-            let mut slip = least(surface.nearest(s.point)?.distance * 1.5 + 1e-6);
-            if slip > ANOTHER_ISLAND {
-                slip = slip.min(least(reach));
+            let mut best = nearest_uv(surface.nearest(s.point)?.distance * 1.5 + 1e-6)?;
+            if best.0 > ANOTHER_ISLAND
+                && let Some(other) = nearest_uv(reach)
+                && other.0 < best.0
+            {
+                best = other;
             }
-            slip.is_finite().then_some(f64::from(slip))
+            let (slip, there) = best;
+            let colour = (pattern(uv) - pattern(there)).abs() * 255.0;
+            Some((f64::from(slip), f64::from(colour)))
         })
         .collect();
     if slips.is_empty() {
         return None;
     }
+    let n = slips.len() as f64;
     Some(Drift {
-        mean: slips.iter().sum::<f64>() / slips.len() as f64,
-        max: slips.iter().fold(0.0, |a, &b| a.max(b)),
+        mean: slips.iter().map(|s| s.0).sum::<f64>() / n,
+        max: slips.iter().map(|s| s.0).fold(0.0, f64::max),
+        colour: slips.iter().map(|s| s.1).sum::<f64>() / n,
     })
+}
+
+/// A checker of 64 × 32 fields times a gradient, as a texture of 2048 texels shows it: black and white
+/// meet over the width of a texel.
+fn pattern(uv: Vec2) -> f32 {
+    let edge = |x: f32, fields: f32| {
+        let half_texel = fields / 4096.0;
+        let t = (x * fields).rem_euclid(2.0);
+        let sign = if t < 1.0 { 1.0 } else { -1.0 };
+        sign * (t.fract().min(1.0 - t.fract()) / half_texel).min(1.0)
+    };
+    let checker = 0.5 + 0.5 * edge(uv.x, 64.0) * edge(uv.y, 32.0);
+    checker * (0.5 + 0.5 * uv.x.rem_euclid(1.0))
 }
 
 fn at(mesh: &Mesh, set: &[Vec2], face: u32, place: Vec3) -> Option<Vec2> {

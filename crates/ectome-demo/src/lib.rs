@@ -7,6 +7,7 @@
 //! |---|---|
 //! | [`fog_bell`] | an assembly of many parts, dense bevels, bolts, a raised legend |
 //! | [`mooring_post`] | a "scan": dense everywhere, ground patch, floaters, holes, light in the texture |
+//! | [`write_skerry`] | tens of millions of triangles, written on request |
 //!
 //! ```
 //! let bell = ectome_demo::fog_bell();
@@ -18,11 +19,13 @@ mod canvas;
 mod glyph;
 mod noise;
 mod post;
+mod skerry;
 mod solid;
 mod surface_nets;
 
 pub use bell::fog_bell;
 pub use post::mooring_post;
+pub use skerry::write_skerry;
 
 use ectome_formats::Scene;
 

@@ -53,7 +53,7 @@ pub enum FormatError {
     },
     /// No file of the set is a mesh.
     #[error(
-        "{files} is no mesh that Ectome reads: drop a .glb, or an .obj with its .mtl and textures"
+        "{files} is no mesh that Ectome reads: drop a .glb, a .ply, or an .obj with its .mtl and textures"
     )]
     NoMesh {
         /// The names given.

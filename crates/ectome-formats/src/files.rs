@@ -1,6 +1,6 @@
 //! Which of the files dropped together is the mesh.
 
-use crate::{FormatError, Scene, glb, obj};
+use crate::{FormatError, Scene, glb, obj, ply};
 
 /// Files that came together, by name. Directories in names are ignored.
 pub struct FileSet<'a> {
@@ -53,6 +53,9 @@ pub fn read(files: &FileSet<'_>) -> Result<Scene, FormatError> {
     }
     if let Some((name, bytes)) = files.with_extension("obj") {
         return obj::read(base_name(name), bytes, files);
+    }
+    if let Some((name, bytes)) = files.with_extension("ply") {
+        return ply::read(base_name(name), bytes, files);
     }
     let names: Vec<&str> = files.files.iter().map(|(n, _)| base_name(n)).collect();
     Err(FormatError::NoMesh {

@@ -4,6 +4,7 @@
 //! |---|---|---|
 //! | GLB, glTF 2.0 binary (Khronos Group, *glTF 2.0 Specification*) | [`glb::read`] | [`glb::write`] |
 //! | OBJ with MTL and textures | [`obj::read`] | |
+//! | PLY, text and binary | [`ply::read`] | |
 //!
 //! Readers trust nothing: every count, offset and index is checked against the bytes that are really
 //! there before memory is taken. What a reader had to leave out stands in [`Scene::notes`].
@@ -24,6 +25,7 @@ pub mod files;
 pub mod glb;
 pub mod material;
 pub mod obj;
+pub mod ply;
 mod scene;
 
 pub use error::FormatError;

@@ -10,6 +10,7 @@ use crate::{
     FormatError, Image, Library, Scene,
     files::{FileSet, base_name},
     glb::mime_of,
+    material::srgb_to_linear,
 };
 
 /// Reads an OBJ. `files` holds its MTL and textures; what is missing there is noted, not fatal.
@@ -297,13 +298,4 @@ fn library(
         library.materials.push(json);
     }
     library
-}
-
-/// The sRGB transfer function (IEC 61966-2-1).
-fn srgb_to_linear(v: f32) -> f32 {
-    if v <= 0.040_45 {
-        v / 12.92
-    } else {
-        ((v + 0.055) / 1.055).powf(2.4)
-    }
 }

@@ -149,7 +149,7 @@ impl MeshBuilder {
             mesh.face_starts = Some(starts);
         }
         share_points(&mut mesh);
-        share_vertices(&mut mesh);
+        mesh.share_vertices();
         mesh
     }
 }
@@ -180,65 +180,6 @@ fn share_points(mesh: &mut Mesh) {
     mesh.vertex_point = class;
 }
 
-/// Makes vertices that are equal bit for bit in every attribute one vertex, and drops unused ones.
-fn share_vertices(mesh: &mut Mesh) {
-    let mut used = vec![false; mesh.vertex_count()];
-    for &v in &mesh.corners {
-        used[v as usize] = true;
-    }
-    // Vertices of different parts and different channels stay apart, so that a run's channels hold
-    // for all its vertices.
-    let mut group = vec![0u32; mesh.vertex_count()];
-    for run in &mesh.runs {
-        let tag = run.part * 1024
-            + u32::from(run.channels.normals)
-            + 2 * u32::from(run.channels.colours)
-            + 4 * u32::from(run.channels.uv_sets);
-        for face in run.faces.clone() {
-            let range = match &mesh.face_starts {
-                Some(s) => s[face as usize] as usize..s[face as usize + 1] as usize,
-                None => 3 * face as usize..3 * face as usize + 3,
-            };
-            for &v in &mesh.corners[range] {
-                group[v as usize] = tag;
-            }
-        }
-    }
-    let mut key_class: Vec<u32> = {
-        let keys: Vec<[u32; 2]> = (0..mesh.vertex_count())
-            .map(|v| [mesh.vertex_point[v], group[v]])
-            .collect();
-        classes(&keys).0
-    };
-    if !mesh.normals.is_empty() {
-        key_class = refine(&key_class, |v| position_key(mesh.normals[v]));
-    }
-    for set in &mesh.uv_sets {
-        key_class = refine(&key_class, |v| {
-            let uv = set[v] + Vec2::ZERO;
-            [uv.x.to_bits(), uv.y.to_bits(), 0]
-        });
-    }
-    if !mesh.colours.is_empty() {
-        key_class = refine(&key_class, |v| position_key(mesh.colours[v].truncate()));
-        key_class = refine(&key_class, |v| [mesh.colours[v].w.to_bits(), 0, 0]);
-    }
-    let mut kept = vec![u32::MAX; mesh.vertex_count()];
-    let mut keepers = Vec::new();
-    let mut remap = vec![u32::MAX; mesh.vertex_count()];
-    for v in 0..mesh.vertex_count() {
-        if used[v] {
-            let slot = &mut kept[key_class[v] as usize];
-            if *slot == u32::MAX {
-                *slot = keepers.len() as u32;
-                keepers.push(v);
-            }
-            remap[v] = *slot;
-        }
-    }
-    mesh.retain_vertices(&keepers, &remap);
-}
-
 /// Splits classes by a further key.
 fn refine(class: &[u32], key: impl Fn(usize) -> [u32; 3]) -> Vec<u32> {
     let keys: Vec<[u32; 4]> = class
@@ -253,6 +194,66 @@ fn refine(class: &[u32], key: impl Fn(usize) -> [u32; 3]) -> Vec<u32> {
 }
 
 impl Mesh {
+    /// Makes vertices that are equal bit for bit in every attribute one vertex, and drops unused ones.
+    pub fn share_vertices(&mut self) {
+        let mesh = self;
+        let mut used = vec![false; mesh.vertex_count()];
+        for &v in &mesh.corners {
+            used[v as usize] = true;
+        }
+        // Vertices of different parts and different channels stay apart, so that a run's channels hold
+        // for all its vertices.
+        let mut group = vec![0u32; mesh.vertex_count()];
+        for run in &mesh.runs {
+            let tag = run.part * 1024
+                + u32::from(run.channels.normals)
+                + 2 * u32::from(run.channels.colours)
+                + 4 * u32::from(run.channels.uv_sets);
+            for face in run.faces.clone() {
+                let range = match &mesh.face_starts {
+                    Some(s) => s[face as usize] as usize..s[face as usize + 1] as usize,
+                    None => 3 * face as usize..3 * face as usize + 3,
+                };
+                for &v in &mesh.corners[range] {
+                    group[v as usize] = tag;
+                }
+            }
+        }
+        let mut key_class: Vec<u32> = {
+            let keys: Vec<[u32; 2]> = (0..mesh.vertex_count())
+                .map(|v| [mesh.vertex_point[v], group[v]])
+                .collect();
+            classes(&keys).0
+        };
+        if !mesh.normals.is_empty() {
+            key_class = refine(&key_class, |v| position_key(mesh.normals[v]));
+        }
+        for set in &mesh.uv_sets {
+            key_class = refine(&key_class, |v| {
+                let uv = set[v] + Vec2::ZERO;
+                [uv.x.to_bits(), uv.y.to_bits(), 0]
+            });
+        }
+        if !mesh.colours.is_empty() {
+            key_class = refine(&key_class, |v| position_key(mesh.colours[v].truncate()));
+            key_class = refine(&key_class, |v| [mesh.colours[v].w.to_bits(), 0, 0]);
+        }
+        let mut kept = vec![u32::MAX; mesh.vertex_count()];
+        let mut keepers = Vec::new();
+        let mut remap = vec![u32::MAX; mesh.vertex_count()];
+        for v in 0..mesh.vertex_count() {
+            if used[v] {
+                let slot = &mut kept[key_class[v] as usize];
+                if *slot == u32::MAX {
+                    *slot = keepers.len() as u32;
+                    keepers.push(v);
+                }
+                remap[v] = *slot;
+            }
+        }
+        mesh.retain_vertices(&keepers, &remap);
+    }
+
     /// Keeps the vertices `keepers` (in that order), renames corners by `remap` (old vertex to
     /// new), and drops points nothing uses any more.
     pub fn retain_vertices(&mut self, keepers: &[usize], remap: &[u32]) {

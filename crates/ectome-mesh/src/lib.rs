@@ -24,10 +24,12 @@
 //! | [`topology`] | open and non-manifold edges, components, Euler characteristic |
 //! | [`measure`] | bounds, area, volume, normals |
 //! | [`nearest`] | the nearest place on a surface |
+//! | [`islands`] | UV islands and where they end |
 //! | [`sample`] | places spread evenly over a surface |
 //! | [`progress`] | how far work is, and whether to stop |
 
 pub mod builder;
+pub mod islands;
 pub mod measure;
 pub mod mesh;
 pub mod nearest;

@@ -25,6 +25,18 @@ pub enum EngineError {
         /// The target.
         target: usize,
     },
+    /// More triangles were asked for than a first pass left.
+    #[error(
+        "{target} triangles are more than the {most} that the first pass left of {triangles}. Ask for at most {most}"
+    )]
+    BeyondFirstPass {
+        /// Triangles asked for.
+        target: usize,
+        /// Triangles of the source.
+        triangles: usize,
+        /// The most that can be had.
+        most: usize,
+    },
     /// The target is too small for any surface.
     #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
     TargetTooSmall {
@@ -93,6 +105,10 @@ pub struct CutReport {
     /// Largest slip found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub uv_drift_max_texels: Option<f64>,
+    /// What a first pass did, where the source was too large to analyse at once. The deviations of this
+    /// report contain it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub first_pass: Option<FirstPass>,
     /// Open edges of source and result.
     pub open_edges: [usize; 2],
     /// Non-manifold edges of source and result.
@@ -109,6 +125,23 @@ pub struct CutReport {
     pub seconds_measuring: f64,
     /// Most memory the process held, in bytes (0 where the system does not say).
     pub peak_bytes: u64,
+}
+
+/// The first pass over a source too large to analyse at once.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct FirstPass {
+    /// Triangles it left.
+    pub triangles: usize,
+    /// Blocks it worked in.
+    pub blocks: usize,
+    /// Mean distance of measured points that went to what is left, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// The largest of these distances, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Points that were measured.
+    pub measured_points: usize,
+    /// Seconds it took.
+    pub seconds: f64,
 }
 
 /// What a recipe made.

@@ -1,12 +1,7 @@
 //! What a scene consists of, under the names outsiders rely on.
 
 use ectome_formats::Scene;
-use ectome_mesh::{
-    Mesh, measure,
-    topology::{Topology, UnionFind},
-    triangulate::triangulate,
-    weld::{classes, position_key},
-};
+use ectome_mesh::{Mesh, islands, measure, topology::Topology, triangulate::triangulate};
 use serde::{Deserialize, Serialize};
 
 /// One named object.
@@ -89,7 +84,8 @@ impl Inspection {
         let (quads, ngons) = scene.mesh.quads_and_ngons();
         let t = Topology::of(&mesh);
         let bounds = measure::bounds(&mesh);
-        let (uv_islands, uv_out_of_range_triangles) = uv_counts(&mesh);
+        let uv_islands = islands::count(&mesh);
+        let uv_out_of_range_triangles = out_of_range(&mesh);
         let slots = scene.library.image_slots();
         Self {
             triangles: mesh.triangle_count(),
@@ -162,41 +158,20 @@ fn materials(scene: &Scene, of_part: impl Fn(u32) -> bool) -> Vec<String> {
         .collect()
 }
 
-/// Islands of the first UV set, and triangles that leave the unit square. Faces belong to one island
-/// when they share a point with the same UV.
-fn uv_counts(mesh: &Mesh) -> (usize, usize) {
+/// Triangles whose first UVs leave the unit square.
+fn out_of_range(mesh: &Mesh) -> usize {
     let Some(set) = mesh.uv_sets.first() else {
-        return (0, 0);
+        return 0;
     };
-    let keys: Vec<[u32; 3]> = mesh
-        .vertex_point
-        .iter()
-        .zip(set)
-        .map(|(&p, uv)| {
-            let k = position_key(uv.extend(0.0));
-            [p, k[0], k[1]]
+    let outside = |f: &u32| {
+        mesh.face(*f as usize).iter().any(|&v| {
+            let uv = set[v as usize];
+            uv.min_element() < 0.0 || uv.max_element() > 1.0
         })
-        .collect();
-    let (class, first) = classes(&keys);
-    let mut islands = UnionFind::new(first.len());
-    let mut used = vec![false; first.len()];
-    let mut outside = 0;
-    for run in mesh.runs.iter().filter(|r| r.channels.uv_sets > 0) {
-        for f in run.faces.clone() {
-            let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
-            let [a, b, c] = [0, 1, 2].map(|k| class[corners[k] as usize]);
-            islands.join(a, b);
-            islands.join(b, c);
-            [a, b, c].iter().for_each(|&v| used[v as usize] = true);
-            let out = corners.iter().any(|&v| {
-                let uv = set[v as usize];
-                uv.min_element() < 0.0 || uv.max_element() > 1.0
-            });
-            outside += usize::from(out);
-        }
-    }
-    let count = (0..first.len() as u32)
-        .filter(|&v| used[v as usize] && islands.find(v) == v)
-        .count();
-    (count, outside)
+    };
+    mesh.runs
+        .iter()
+        .filter(|r| r.channels.uv_sets > 0)
+        .map(|r| r.faces.clone().filter(outside).count())
+        .sum()
 }

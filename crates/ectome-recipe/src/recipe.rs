@@ -6,7 +6,7 @@ use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 /// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 2;
+pub const KERNEL_VERSION: u32 = 3;
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

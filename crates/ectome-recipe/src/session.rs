@@ -5,18 +5,22 @@ use std::{sync::OnceLock, time::Instant};
 use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
 use ectome_mesh::{Mesh, Progress};
-use ectome_reduce::{CollapseLog, Cut, Options, Replay, analyse, refine};
+use ectome_reduce::{CollapseLog, Cut, LARGE, Options, Replay, Size, analyse, prepare, refine};
 use glam::Vec3;
 use serde_json::json;
 
 use crate::{
     CutSettings, Target,
-    engine::{CutReport, EngineError, peak_bytes},
+    engine::{CutReport, EngineError, FirstPass, peak_bytes},
 };
 
 /// A source of triangles with its analysis, ready to be cut.
 pub struct Session {
+    /// What is analysed: the source, or what a first pass left of it.
     source: Scene,
+    /// Triangles of the source itself.
+    triangles: usize,
+    first_pass: Option<FirstPass>,
     log: CollapseLog,
     replay: Replay,
     options: Options,
@@ -28,23 +32,32 @@ pub struct Session {
 }
 
 impl Session {
-    /// Opens a scene of triangles. An earlier analysis is used if it belongs to it; otherwise one is
+    /// Opens a scene of triangles. A source of more than [`ectome_reduce::LARGE`] triangles is first cut
+    /// block by block; everything after that starts from what is left. An earlier analysis is used if it belongs to it; otherwise one is
     /// made.
     ///
     /// # Errors
     /// See [`EngineError`].
     pub fn new(
-        source: Scene,
+        mut source: Scene,
         settings: CutSettings,
         analysis: Option<CollapseLog>,
         progress: &Progress,
     ) -> Result<Self, EngineError> {
+        let triangles = source.mesh.triangle_count();
+        let first_pass = FirstPass::of(&mut source, &settings, &progress.span(0.0, 0.5))?;
+        let progress = &match first_pass {
+            Some(_) => progress.span(0.5, 1.0),
+            None => progress.clone(),
+        };
         let options = settings.options(&source.mesh);
         if let Some(log) = analysis
             && let Ok(replay) = Replay::new(&source.mesh, &log)
         {
             return Ok(Self {
                 source,
+                triangles,
+                first_pass,
                 log,
                 replay,
                 options,
@@ -59,6 +72,8 @@ impl Session {
             .map_err(|_| EngineError::Order("analyses a source that is not made of triangles"))?;
         Ok(Self {
             source,
+            triangles,
+            first_pass,
             log,
             replay,
             options,
@@ -89,7 +104,7 @@ impl Session {
 
     /// Triangles of the source.
     pub fn triangles(&self) -> usize {
-        self.source.mesh.triangle_count()
+        self.triangles
     }
 
     /// A look at the result for `target` triangles, as a GLB: geometry and the names of its
@@ -98,6 +113,7 @@ impl Session {
     /// # Errors
     /// See [`EngineError`].
     pub fn preview(&self, target: usize) -> Result<(Vec<u8>, usize), EngineError> {
+        self.reaches(target)?;
         let cut = self.replay.at(&self.source.mesh, &self.log, target)?;
         let triangles = cut.mesh.triangle_count();
         let library = Library {
@@ -112,6 +128,18 @@ impl Session {
             ..Scene::default()
         };
         Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
+    }
+
+    /// What a first pass took cannot come back.
+    fn reaches(&self, target: usize) -> Result<(), EngineError> {
+        match &self.first_pass {
+            Some(first) if target > first.triangles => Err(EngineError::BeyondFirstPass {
+                target,
+                triangles: self.triangles,
+                most: first.triangles,
+            }),
+            _ => Ok(()),
+        }
     }
 
     /// Cuts to a target, fits the result to the source once more and measures the result against the source.
@@ -134,6 +162,7 @@ impl Session {
                 target,
             });
         }
+        self.reaches(target)?;
         progress.stage("Cutting");
         progress.at(0.7)?;
         let started = Instant::now();
@@ -156,7 +185,7 @@ impl Session {
         progress.stage("Measuring");
         let started = Instant::now();
         let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
-        let report = CutReport {
+        let mut report = CutReport {
             deviation_worst_part: part_at(mesh, judge, worst(&measured)),
             seconds_fitting,
             target,
@@ -165,6 +194,9 @@ impl Session {
             seconds_measuring: started.elapsed().as_secs_f64(),
             ..report(&cut, &measured, before)
         };
+        if let Some(first) = &self.first_pass {
+            first.add_to(&mut report, measured.diagonal_m);
+        }
         let scene = Scene {
             mesh: cut.mesh,
             library: self.source.library.clone(),
@@ -172,6 +204,41 @@ impl Session {
             notes: self.source.notes.clone(),
         };
         Ok((scene, report))
+    }
+}
+
+impl FirstPass {
+    /// Replaces the mesh of a source that is too large to analyse at once.
+    fn of(
+        source: &mut Scene,
+        settings: &CutSettings,
+        progress: &Progress,
+    ) -> Result<Option<Self>, EngineError> {
+        if source.mesh.triangle_count() <= LARGE {
+            return Ok(None);
+        }
+        let options = settings.options(&source.mesh);
+        let done = prepare(&source.mesh, &options, Size::default(), progress)?;
+        source.mesh = done.mesh;
+        Ok(Some(Self {
+            triangles: source.mesh.triangle_count(),
+            blocks: done.blocks,
+            deviation_mean_mm: done.mean_m * 1e3,
+            deviation_max_mm: done.largest_m * 1e3,
+            measured_points: done.measured,
+            seconds: done.seconds,
+        }))
+    }
+
+    /// Deviations of a result were measured against what this pass left. By the triangle inequality the
+    /// source itself is at most this pass's deviation further away.
+    fn add_to(&self, report: &mut CutReport, diagonal_m: f64) {
+        let percent = |mm: f64| mm / (diagonal_m * 1e3) * 100.0;
+        report.deviation_mean_mm += self.deviation_mean_mm;
+        report.deviation_max_mm += self.deviation_max_mm;
+        report.deviation_mean_percent_of_diagonal += percent(self.deviation_mean_mm);
+        report.deviation_max_percent_of_diagonal += percent(self.deviation_max_mm);
+        report.first_pass = Some(self.clone());
     }
 }
 
@@ -275,6 +342,9 @@ fn gave_way(cut: &Cut) -> Vec<String> {
     }
     if cut.lines_released {
         list.push("outlines of UV islands, crossed to meet the target".to_owned());
+    }
+    if cut.knots_released {
+        list.push("tunnels and thin necks, closed or cut to meet the target".to_owned());
     }
     match cut.pieces_dropped {
         0 => {}

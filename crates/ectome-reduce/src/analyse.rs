@@ -6,78 +6,33 @@
 //! cost again, each behind those it depends on. The last stretch, where order matters, takes one edge at
 //! a time from a queue (Garland & Heckbert 1997).
 
-use std::{
-    cmp::Ordering,
-    collections::{BTreeMap, BinaryHeap},
-};
+use std::{cmp::Ordering, collections::BinaryHeap};
 
 use ectome_mesh::{Cancelled, Mesh, Progress};
-use rayon::prelude::*;
-use thiserror::Error;
 
 use crate::{
-    feature::{Features, GUARDS},
+    block::Surroundings,
+    feature::Features,
     guard::{Guard, collapse},
-    log::{CollapseLog, Holding},
+    hold::CutError,
+    log::CollapseLog,
     options::Options,
-    piece::{Piece, pieces, renumber},
+    passes::Limits,
+    piece::{Piece, pieces},
     plan::{Plan, Release, plan},
     record::Recorder,
     replay::{Cut, Replay},
-    state::{NONE, State},
+    state::State,
 };
-
-/// Why a cut could not be made.
-#[derive(Debug, Error)]
-pub enum CutError {
-    /// The mesh has faces with more than three corners.
-    #[error("the mesh has faces with more than three corners: triangulate it first")]
-    NotTriangulated,
-    /// Topology stops the cut above the target.
-    #[error(
-        "{target} triangles cannot be met: at {reached} nothing can go any more{}", held_in_words(.held)
-    )]
-    Held {
-        /// Triangles asked for.
-        target: usize,
-        /// Triangles at which nothing could go any more.
-        reached: usize,
-        /// What holds them.
-        held: Vec<Holding>,
-    },
-    /// The work was stopped.
-    #[error(transparent)]
-    Cancelled(#[from] Cancelled),
-}
-
-fn held_in_words(held: &[Holding]) -> String {
-    let mut by: Vec<(&str, u32)> = Vec::new();
-    for h in held {
-        match by.iter_mut().find(|(name, _)| *name == h.by) {
-            Some((_, n)) => *n += h.triangles,
-            None => by.push((&h.by, h.triangles)),
-        }
-    }
-    by.sort_by_key(|&(_, n)| std::cmp::Reverse(n));
-    let list: Vec<String> = by
-        .iter()
-        .map(|(name, n)| format!("{n} triangles are held by {name}"))
-        .collect();
-    if list.is_empty() {
-        String::new()
-    } else {
-        format!(": {}", list.join(", "))
-    }
-}
 
 /// A collapse that waits, cheapest first; ties go by point numbers, so that the order never depends
 /// on threads.
 #[derive(Clone, Copy, PartialEq)]
-struct Waiting {
-    cost: f32,
-    a: u32,
-    b: u32,
-    stamp: u32,
+pub(crate) struct Waiting {
+    pub cost: f32,
+    pub a: u32,
+    pub b: u32,
+    pub stamp: u32,
 }
 
 impl Eq for Waiting {}
@@ -130,170 +85,75 @@ pub fn analyse(
     }
     progress.stage("Analysing");
     progress.at(0.0)?;
-    let features = Features::of(mesh, options);
-    let hard_edges = features.hard_edges;
-    progress.at(0.12)?;
-    let state = State::new(mesh, features, options);
-    progress.at(0.25)?;
-    let (pieces, piece_of_face) = pieces(mesh, &state);
-    let mut analysis = Analysis {
-        guard: Guard::new(state.place.len()),
-        pieces,
-        piece_of_face,
-        next_piece: 0,
-        heap: BinaryHeap::new(),
-        near: vec![(0, 0.0); state.place.len()],
-        refused: vec![(u32::MAX, 0); state.place.len()],
-        plan: Plan::default(),
-        spokes: Vec::new(),
-        pairs: Vec::new(),
-        release: Release::Nothing,
-        record: Recorder::new(&state, hard_edges),
-        state,
-    };
-    progress.at(0.3)?;
+    let mut analysis = Analysis::of(mesh, options, None, &progress.span(0.0, 0.3))?;
     progress.stage("Collapsing");
-    analysis.passes(&progress.span(0.3, 0.75))?;
+    let limits = Limits::of_whole(analysis.state.triangles);
+    analysis.passes(limits, &progress.span(0.3, 0.75))?;
+    analysis.compact();
     analysis.refill();
     analysis.run(&progress.span(0.75, 1.0))?;
     if !options.flat_only {
         analysis.note_what_holds();
     }
-    Ok(analysis.record.finish())
+    Ok(analysis.finish())
 }
 
-/// Passes go on until this share of the triangles is left…
-const PASSES_UNTIL: f64 = 0.08;
-/// …but never below this count: small meshes take every edge in order.
-const PASSES_LEAVE: usize = 40_000;
-/// The share of the best edges that a pass may collapse.
-const PASS_SHARE: f64 = 0.4;
 /// A piece with more triangles than this still has collapses of its own that are cheaper.
 const SMALL_PIECE: usize = 16;
 
-struct Analysis {
-    state: State,
-    guard: Guard,
-    pieces: Vec<Piece>,
-    piece_of_face: Vec<u32>,
+pub(crate) struct Analysis {
+    pub state: State,
+    pub guard: Guard,
+    pub pieces: Vec<Piece>,
+    pub piece_of_face: Vec<u32>,
     next_piece: usize,
     heap: BinaryHeap<Waiting>,
     /// The pass that last changed something next to each point, and the greatest key of that.
-    near: Vec<(u32, f32)>,
+    pub near: Vec<(u32, f32)>,
     /// The last edge of each point that the guard refused: its far end and the stamp it had.
-    refused: Vec<(u32, u32)>,
+    pub refused: Vec<(u32, u32)>,
     plan: Plan,
     spokes: Vec<(u32, u32, u32)>,
     pairs: Vec<(u32, u32)>,
-    release: Release,
-    record: Recorder,
+    pub release: Release,
+    pub record: Recorder,
 }
 
 impl Analysis {
-    /// Collapses in passes while the mesh is large.
-    fn passes(&mut self, progress: &Progress) -> Result<(), Cancelled> {
-        let start = self.state.triangles;
-        let goal = ((start as f64 * PASSES_UNTIL) as usize).max(PASSES_LEAVE);
-        let mut live: Vec<u32> = (0..self.state.place.len() as u32).collect();
-        while self.state.triangles > goal {
-            if 2 * self.state.triangles < self.state.alive.len() {
-                self.compact();
-                live = (0..self.state.place.len() as u32).collect();
-            } else {
-                live.retain(|&p| self.state.first[p as usize] != NONE);
-            }
-            let mut best = self.best_edges(&live);
-            let wanted = (best.len() as f64 * PASS_SHARE) as usize;
-            if wanted < 64 {
-                break;
-            }
-            let mut costs: Vec<f32> = best.iter().map(|w| w.cost).collect();
-            let limit = *costs.select_nth_unstable_by(wanted, f32::total_cmp).1;
-            best.retain(|w| w.cost <= limit);
-            self.record.begin_pass();
-            let before = self.state.triangles;
-            for next in best {
-                if self.state.triangles <= goal {
-                    break;
-                }
-                if self.stamp(next.a, next.b) == next.stamp
-                    && !self.try_collapse(next.a, next.b, false)
-                {
-                    self.refused[next.a as usize] = (next.b, next.stamp);
-                }
-            }
-            self.record.end_pass();
-            let share = (start - self.state.triangles) as f32 / (start - goal).max(1) as f32;
-            progress.at(share)?;
-            if (before - self.state.triangles) * 100 < before {
-                break; // what is left is too entangled for passes
-            }
-        }
-        self.compact();
-        Ok(())
+    /// Lays out an all-triangle mesh; a block of a larger one with its `surroundings`.
+    pub fn of(
+        mesh: &Mesh,
+        options: &Options,
+        surroundings: Option<&Surroundings>,
+        progress: &Progress,
+    ) -> Result<Self, Cancelled> {
+        let features = Features::of(mesh, options, surroundings);
+        let hard_edges = features.hard_edges;
+        progress.at(0.4)?;
+        let state = State::new(mesh, features, options, surroundings);
+        progress.at(0.8)?;
+        let (pieces, piece_of_face) = pieces(mesh, &state);
+        progress.at(1.0)?;
+        Ok(Self {
+            guard: Guard::new(state.place.len()),
+            pieces,
+            piece_of_face,
+            next_piece: 0,
+            heap: BinaryHeap::new(),
+            near: vec![(0, 0.0); state.place.len()],
+            refused: vec![(u32::MAX, 0); state.place.len()],
+            plan: Plan::default(),
+            spokes: Vec::new(),
+            pairs: Vec::new(),
+            release: Release::Nothing,
+            record: Recorder::new(&state, hard_edges),
+            state,
+        })
     }
 
-    /// Moves what still stands together.
-    fn compact(&mut self) {
-        let left = self.state.compact();
-        renumber(&mut self.pieces, &mut self.piece_of_face, &left);
-        let points = self.state.place.len();
-        self.guard = Guard::new(points);
-        self.near = vec![(0, 0.0); points];
-        self.refused = vec![(u32::MAX, 0); points];
-    }
-
-    /// The cheapest edge of every point to a point of a higher number, in parallel.
-    fn best_edges(&self, live: &[u32]) -> Vec<Waiting> {
-        live.par_chunks(2048)
-            .flat_map_iter(|chunk| {
-                let mut scratch = Scratch::default();
-                chunk
-                    .iter()
-                    .filter_map(|&p| self.best_edge(p, &mut scratch))
-                    .collect::<Vec<_>>()
-            })
-            .collect()
-    }
-
-    fn best_edge(&self, point: u32, scratch: &mut Scratch) -> Option<Waiting> {
-        let state = &self.state;
-        state.look_around(point, &mut scratch.ring);
-        state.spokes(&scratch.ring, &mut scratch.spokes);
-        let mut best: Option<Waiting> = None;
-        for edge in scratch.spokes.chunk_by(|x, y| x.0 == y.0) {
-            let far = edge[0].0;
-            let stamp = self.stamp(point, far);
-            if far < point || self.refused[point as usize] == (far, stamp) {
-                continue;
-            }
-            scratch.pairs.clear();
-            scratch
-                .pairs
-                .extend(edge.iter().map(|&(_, here, there)| (here, there)));
-            scratch.plan.limit = best.map_or(f32::INFINITY, |b| b.cost);
-            let release = self.release;
-            if !plan(
-                state,
-                point,
-                far,
-                &scratch.pairs,
-                release,
-                &mut scratch.plan,
-            ) {
-                continue;
-            }
-            let cost = scratch.plan.cost;
-            if best.is_none_or(|b| cost < b.cost) {
-                best = Some(Waiting {
-                    cost,
-                    a: point,
-                    b: far,
-                    stamp,
-                });
-            }
-        }
-        best
+    /// The log of what was done.
+    pub fn finish(self) -> CollapseLog {
+        self.record.finish()
     }
 
     /// Queues every edge again: what was refused may be possible now.
@@ -338,7 +198,8 @@ impl Analysis {
         self.pairs = pairs;
     }
 
-    fn stamp(&self, a: u32, b: u32) -> u32 {
+    /// Changes whenever either end does.
+    pub fn stamp(&self, a: u32, b: u32) -> u32 {
         self.state.version[a as usize].wrapping_add(self.state.version[b as usize])
     }
 
@@ -361,10 +222,11 @@ impl Analysis {
                     self.refill();
                 } else if self.state.flat_only {
                     return Ok(());
-                } else if self.release < Release::Lines {
+                } else if self.release < Release::Knots {
                     self.release = match self.release {
                         Release::Nothing => Release::Corners,
-                        _ => Release::Lines,
+                        Release::Corners => Release::Lines,
+                        _ => Release::Knots,
                     };
                     self.record.release(self.release as usize - 1);
                     self.refill();
@@ -381,7 +243,7 @@ impl Analysis {
 
     /// Collapses the edge between two points if the guard allows it; with `queue`, the edges of the
     /// point that stays are queued anew.
-    fn try_collapse(&mut self, a: u32, b: u32, queue: bool) -> bool {
+    pub fn try_collapse(&mut self, a: u32, b: u32, queue: bool) -> bool {
         self.guard_ring(a);
         let mut pairs = std::mem::take(&mut self.pairs);
         pairs.clear();
@@ -416,33 +278,6 @@ impl Analysis {
             self.guard.ring_kept = ring;
         }
         done
-    }
-
-    /// Within a pass: whoever comes near later depends on this collapse.
-    fn mark_surroundings(&mut self, made: &Plan) {
-        let pass = self.record.pass();
-        let mut key = made.cost;
-        for p in [made.gone, made.kept] {
-            let (when, near) = self.near[p as usize];
-            if when == pass {
-                key = key.max(near);
-            }
-        }
-        self.record.set_key(key);
-        let mut mark = |p: u32| {
-            let entry = &mut self.near[p as usize];
-            *entry = if entry.0 == pass {
-                (pass, entry.1.max(key))
-            } else {
-                (pass, key)
-            };
-        };
-        mark(made.kept);
-        for &c in self.guard.ring_gone.iter().chain(&self.guard.ring_kept) {
-            let (n, p) = State::others(c);
-            mark(self.state.corner_point[n as usize]);
-            mark(self.state.corner_point[p as usize]);
-        }
     }
 
     fn guard_ring(&mut self, a: u32) {
@@ -499,42 +334,6 @@ impl Analysis {
         piece.drop_from(state, record);
         true
     }
-
-    /// Notes what keeps the triangles that are left.
-    fn note_what_holds(&mut self) {
-        let state = &self.state;
-        let mut held: BTreeMap<(u32, u8), u32> = BTreeMap::new();
-        for f in 0..state.alive.len() {
-            if !state.alive[f] {
-                continue;
-            }
-            let by = (3 * f..3 * f + 3)
-                .map(|c| state.fixed_by[state.corner_point[c] as usize])
-                .max()
-                .unwrap_or(0);
-            *held.entry((state.face_part(f), by)).or_default() += 1;
-        }
-        self.record.log_mut().held = held
-            .into_iter()
-            .map(|((part, by), triangles)| Holding {
-                by: match by {
-                    0 => "the way the surface hangs together".to_owned(),
-                    guard => GUARDS[usize::from(guard) - 1].to_owned(),
-                },
-                part,
-                triangles,
-            })
-            .collect();
-    }
-}
-
-/// What one thread of a pass needs.
-#[derive(Default)]
-struct Scratch {
-    ring: Vec<u32>,
-    spokes: Vec<(u32, u32, u32)>,
-    pairs: Vec<(u32, u32)>,
-    plan: Plan,
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use ectome_mesh::{
     weld::{classes, position_key},
 };
 
-use crate::options::Options;
+use crate::{block::Surroundings, options::Options};
 
 /// How freely a point may move.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -32,6 +32,10 @@ pub const GUARDS: [&str; 6] = [
     "the protected region",
 ];
 
+/// [`Features::fixed_by`] of a point on the border of a block: it does not move, and nothing goes into
+/// it, so that no two blocks make the same edge.
+pub const SHUT: u8 = u8::MAX;
+
 /// The features of a mesh.
 pub struct Features {
     /// The wedge of each corner.
@@ -45,7 +49,7 @@ pub struct Features {
     /// The surface is no surface there: a non-manifold or inconsistently wound edge, or fans that
     /// touch in a point. The link condition says nothing about such points.
     pub complex: Vec<bool>,
-    /// Which guard keeps the point where it is, if any: an index into [`GUARDS`] plus one.
+    /// Which guard keeps the point where it is, if any: an index into [`GUARDS`] plus one, or [`SHUT`].
     pub fixed_by: Vec<u8>,
     /// The run of each face.
     pub face_run: Vec<u32>,
@@ -57,8 +61,8 @@ pub struct Features {
 }
 
 impl Features {
-    /// Finds the features of an all-triangle mesh.
-    pub fn of(mesh: &Mesh, options: &Options) -> Self {
+    /// Finds the features of an all-triangle mesh; of a block of a larger one with its `surroundings`.
+    pub fn of(mesh: &Mesh, options: &Options, surroundings: Option<&Surroundings>) -> Self {
         let half_edges = sorted_half_edges(mesh);
         let mut face_run = Vec::with_capacity(mesh.face_count());
         for (r, run) in mesh.runs.iter().enumerate() {
@@ -70,20 +74,9 @@ impl Features {
         } else {
             Vec::new()
         };
-        let hard_edges = !mesh.normals.is_empty() && {
-            let with_normals = vertex_classes(mesh, true);
-            let (mut inner, mut hard) = (0usize, 0usize);
-            for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
-                if let [a, b] = edge {
-                    inner += 1;
-                    let differs = |class: &[u32]| {
-                        sides_differ(mesh, a, b, |corner| class[mesh.corners[corner] as usize])
-                            .contains(&true)
-                    };
-                    hard += usize::from(differs(&with_normals.0) && !differs(&by_look.0));
-                }
-            }
-            4 * hard < inner
+        let hard_edges = match surroundings {
+            Some(around) => around.hard_edges,
+            None => has_hard_edges(mesh, &half_edges, &by_look.0),
         };
         let (corner_wedge, wedge_vertex) = spread(
             mesh,
@@ -168,6 +161,13 @@ impl Features {
             }
         }
         mark_touching_fans(mesh, &half_edges, &mut complex);
+        if let Some(around) = surroundings {
+            for (fixed, &shut) in fixed_by.iter_mut().zip(&around.shut) {
+                if shut {
+                    *fixed = SHUT;
+                }
+            }
+        }
         let class = lines_at
             .iter()
             .map(|lines| match lines {
@@ -188,6 +188,26 @@ impl Features {
             hard_edges,
         }
     }
+}
+
+/// Whether normals tell hard edges apart: they split at some edges, and not nearly everywhere.
+fn has_hard_edges(mesh: &Mesh, half_edges: &[HalfEdge], by_look: &[u32]) -> bool {
+    if mesh.normals.is_empty() {
+        return false;
+    }
+    let with_normals = vertex_classes(mesh, true).0;
+    let (mut inner, mut hard) = (0usize, 0usize);
+    for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        if let [a, b] = edge {
+            inner += 1;
+            let differs = |class: &[u32]| {
+                sides_differ(mesh, a, b, |corner| class[mesh.corners[corner] as usize])
+                    .contains(&true)
+            };
+            hard += usize::from(differs(&with_normals) && !differs(by_look));
+        }
+    }
+    4 * hard < inner
 }
 
 /// The wedge of each corner and a vertex of each wedge, as [`Features`] numbers them.
@@ -295,7 +315,7 @@ mod tests {
 
     #[test]
     fn a_smooth_solid_has_no_features() {
-        let f = Features::of(&shapes::torus(1.0, 0.3, 12, 8), &Options::default());
+        let f = Features::of(&shapes::torus(1.0, 0.3, 12, 8), &Options::default(), None);
         assert!(f.class.iter().all(|&c| c == Class::Inside));
     }
 
@@ -303,7 +323,7 @@ mod tests {
     fn borders_and_seams_are_lines_and_their_meetings_corners() {
         // A square sheet of 4 × 4 quads whose UVs break along the middle of one row of edges.
         let mesh = crate::analyse::test_meshes::sheet_with_slit_seam();
-        let f = Features::of(&mesh, &Options::default());
+        let f = Features::of(&mesh, &Options::default(), None);
         let at = |x: f32, y: f32| {
             let p = mesh.points.iter().position(|&p| p == Vec3::new(x, y, 0.0));
             f.class[p.unwrap()]
@@ -325,7 +345,7 @@ mod tests {
         let mut b = shapes::cuboid(Vec3::ONE);
         b.points.iter_mut().for_each(|p| *p += Vec3::ONE);
         let mesh = crate::analyse::test_meshes::joined(&[a, b]);
-        let f = Features::of(&mesh, &Options::default());
+        let f = Features::of(&mesh, &Options::default(), None);
         assert_eq!(f.complex.iter().filter(|&&c| c).count(), 1);
     }
 }

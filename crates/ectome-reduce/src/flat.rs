@@ -12,7 +12,8 @@ use ectome_mesh::{Mesh, Progress, measure};
 use glam::{DVec3, Vec2};
 
 use crate::{
-    analyse::{CutError, analyse},
+    analyse::analyse,
+    hold::CutError,
     options::Options,
     replay::{Cut, Replay},
 };

@@ -24,6 +24,8 @@ pub struct Guard {
     pub ring_gone: Vec<u32>,
     /// Corners of the point that stays.
     pub ring_kept: Vec<u32>,
+    /// Faces that the collapse lays on one another, which go with it.
+    pub folded: Vec<u32>,
 }
 
 impl Guard {
@@ -34,6 +36,7 @@ impl Guard {
             stamp: 0,
             ring_gone: Vec::new(),
             ring_kept: Vec::new(),
+            folded: Vec::new(),
         }
     }
 
@@ -42,8 +45,9 @@ impl Guard {
         state.ring(plan.gone, &mut self.ring_gone);
         state.ring(plan.kept, &mut self.ring_kept);
         let complex = state.complex[plan.gone as usize] || state.complex[plan.kept as usize];
-        let sound = if complex {
-            self.makes_no_edge_worse(state, plan)
+        self.folded.clear();
+        let sound = if complex || release == Release::Knots {
+            self.makes_no_edge_worse(state, plan, release)
         } else {
             self.keeps_topology(state, plan)
         };
@@ -52,7 +56,7 @@ impl Guard {
             _ => plan.merges.len() + self.ring_gone.len(),
         };
         sound
-            && (release == Release::Lines || keeps_sides_apart(state, plan))
+            && (release >= Release::Lines || keeps_sides_apart(state, plan))
             && changed <= MOST_MERGES
             && self.covers_wedges(state, plan, release)
             && self.turns_nothing_over(state, plan, release)
@@ -133,10 +137,12 @@ impl Guard {
     /// Where the surface is no surface, the link condition does not apply. Every edge whose faces
     /// change has an end at the collapse, so its faces can be counted before and after: no more open,
     /// non-manifold or inconsistent edges than before, and no face twice.
-    fn makes_no_edge_worse(&mut self, state: &State, plan: &Plan) -> bool {
+    ///
+    /// When knots give way, faces that come to lie on one another go in pairs: a tunnel closes, a thin neck
+    /// comes apart. The edge across from the collapse then loses faces too and is counted as well.
+    fn makes_no_edge_worse(&mut self, state: &State, plan: &Plan, release: Release) -> bool {
         let (gone, kept) = (plan.gone, plan.kept);
         let mut before = Vec::new();
-        let mut after = Vec::new();
         let mut faces = Vec::new();
         let mut edge_faces = 0;
         for (ring, own, other) in [(&self.ring_gone, gone, kept), (&self.ring_kept, kept, gone)] {
@@ -156,15 +162,44 @@ impl Guard {
                     before.push((own, p, false));
                 }
                 if !on_edge {
-                    after.push((kept, n, true));
-                    after.push((kept, p, false));
-                    faces.push((n.min(p), n.max(p)));
+                    faces.push(((n.min(p), n.max(p)), c, n, p));
                 }
             }
         }
+        if edge_faces == 0 {
+            return false;
+        }
         faces.sort_unstable();
-        edge_faces > 0
-            && faces.windows(2).all(|w| w[0] != w[1])
+        let mut after = Vec::new();
+        for same in faces.chunk_by(|a, b| a.0 == b.0) {
+            if same.len() > 1 && release != Release::Knots {
+                return false;
+            }
+            let (pairs, rest) = same.split_at(same.len() / 2 * 2);
+            for &(_, _, n, p) in rest {
+                after.push((kept, n, true));
+                after.push((kept, p, false));
+            }
+            if let Some(&((low, high), ..)) = pairs.first() {
+                self.folded.extend(pairs.iter().map(|&(_, c, ..)| c / 3));
+                let mut ring = Vec::new();
+                state.look_around(low, &mut ring);
+                for c in ring {
+                    let (n, p) = State::others(c);
+                    let goes = pairs.iter().any(|&(_, f, ..)| f / 3 == c / 3);
+                    for (q, outward) in [(n, true), (p, false)] {
+                        if state.corner_point[q as usize] == high {
+                            before.push((low, high, outward));
+                            if !goes {
+                                after.push((low, high, outward));
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        // Something has to be left standing.
+        state.triangles > self.folded.len() + edge_faces
             && tally(&mut after)
                 .iter()
                 .zip(tally(&mut before))
@@ -187,13 +222,15 @@ impl Guard {
     }
 
     fn turns_nothing_over(&self, state: &State, plan: &Plan, release: Release) -> bool {
-        let folded = release == Release::Lines || self.uv_is_folded(state);
+        let folded = release >= Release::Lines || self.uv_is_folded(state);
         let fine = |c: u32, own: u32, other: u32| {
             let (n, p) = State::others(c);
-            if state.corner_point[n as usize] == other || state.corner_point[p as usize] == other {
+            let on_edge =
+                state.corner_point[n as usize] == other || state.corner_point[p as usize] == other;
+            if on_edge || self.folded.contains(&(c / 3)) {
                 return true; // goes with the collapse
             }
-            face_stays_upright(state, plan, c, own, !folded)
+            face_stays_upright(state, plan, c, own, !folded, release)
         };
         self.ring_gone
             .iter()
@@ -253,7 +290,14 @@ fn tally(sides: &mut [(u32, u32, bool)]) -> [usize; 3] {
 }
 
 /// Checks the face of corner `c` (at point `own`) before and after its corner goes to the new place.
-fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32, watch_uv: bool) -> bool {
+fn face_stays_upright(
+    state: &State,
+    plan: &Plan,
+    c: u32,
+    own: u32,
+    watch_uv: bool,
+    release: Release,
+) -> bool {
     let (n, p) = State::others(c);
     let (pn, pp) = (state.corner_place(n), state.corner_place(p));
     let old = [state.place[own as usize], pn, pp];
@@ -261,6 +305,9 @@ fn face_stays_upright(state: &State, plan: &Plan, c: u32, own: u32, watch_uv: bo
     let (vector_old, vector_new) = (area_vector(old), area_vector(new));
     if is_degenerate(new) {
         return false;
+    }
+    if release == Release::Knots {
+        return true;
     }
     let was_degenerate = is_degenerate(old);
     if !was_degenerate
@@ -335,6 +382,11 @@ pub fn collapse(state: &mut State, guard: &Guard, plan: &Plan, record: &mut Reco
             state.triangles -= 1;
             record.face(state.source_face[c as usize / 3]);
         }
+    }
+    for &f in &guard.folded {
+        state.alive[f as usize] = false;
+        state.triangles -= 1;
+        record.face(state.source_face[f as usize]);
     }
     let mut lonely_uv: Vec<(u32, DVec2)> = if state.uv.is_empty() {
         Vec::new()

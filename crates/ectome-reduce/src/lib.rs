@@ -29,15 +29,19 @@
 
 mod analyse;
 mod anchor;
+mod block;
 mod compact;
 mod feature;
 mod flat;
 mod forms;
 mod guard;
+mod hold;
 mod log;
 mod options;
+mod passes;
 mod piece;
 mod plan;
+mod prepare;
 mod quadric;
 mod record;
 mod refine;
@@ -45,10 +49,12 @@ mod replay;
 mod state;
 mod uv_fit;
 
-pub use analyse::{CutError, analyse, cut};
+pub use analyse::{analyse, cut};
 pub use flat::merge_flat;
+pub use hold::CutError;
 pub use log::{CollapseLog, Holding, LogError};
 pub use options::{Attention, Keep, Options};
+pub use prepare::{LARGE, Prepared, Size, prepare};
 pub use quadric::Quadric;
 pub use refine::refine;
 pub use replay::{Cut, Replay};

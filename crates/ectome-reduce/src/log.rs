@@ -47,8 +47,8 @@ pub struct CollapseLog {
     pub(crate) more_uv: Vec<Vec<[f32; 2]>>,
     /// The operation that takes each face away, [`NEVER`] if none does.
     pub(crate) face_end: Vec<u32>,
-    /// The operation from which corners, and then lines, had to give way.
-    pub(crate) released: [u32; 2],
+    /// The operation from which corners, then lines, then knots had to give way.
+    pub(crate) released: [u32; 3],
     /// Triangles of the source that are faces at all (no point twice).
     pub(crate) proper_faces: u32,
     /// Points of the source.
@@ -117,7 +117,7 @@ pub(crate) fn unpack_normal(bits: u32) -> Option<glam::Vec3> {
 /// Largest distance over recorded distance: 1.3 to 2.4 on the meshes of docs/performance.md.
 const PEAK: f32 = 1.7;
 
-const MAGIC: &[u8; 8] = b"ECTLOG02";
+const MAGIC: &[u8; 8] = b"ECTLOG03";
 
 impl CollapseLog {
     /// Triangles of the source.
@@ -190,6 +190,7 @@ impl CollapseLog {
             u32::from(!self.colours.is_empty()),
             self.released[0],
             self.released[1],
+            self.released[2],
             self.proper_faces,
             self.points,
             u32::from(self.hard_edges),
@@ -229,7 +230,7 @@ impl CollapseLog {
         if r.take(8)? != MAGIC {
             return Err(LogError::Damaged);
         }
-        let mut head = [0u32; 11];
+        let mut head = [0u32; 12];
         for h in &mut head {
             *h = r.u32()?;
         }
@@ -241,6 +242,7 @@ impl CollapseLog {
             coloured,
             r0,
             r1,
+            r2,
             proper,
             points,
             hard,
@@ -300,7 +302,7 @@ impl CollapseLog {
                     })
                 })
                 .collect::<Result<_, LogError>>()?,
-            released: [r0, r1],
+            released: [r0, r1, r2],
             proper_faces: proper,
             points,
             hard_edges: hard > 0,

@@ -3,7 +3,7 @@
 use glam::{DVec2, DVec3, Vec3};
 
 use crate::{
-    feature::Class,
+    feature::{Class, SHUT},
     flat::{EVEN, FLAT},
     state::State,
     uv_fit::UvFit,
@@ -73,6 +73,8 @@ pub enum Release {
     Corners,
     /// Lines may be crossed; UVs stretch there.
     Lines,
+    /// Knots may come undone: tunnels close, thin necks come apart, faces may turn over.
+    Knots,
 }
 
 /// Plans the collapse of the edge between `a` and `b`, whose faces have the corners `spokes` (at
@@ -103,7 +105,7 @@ pub fn plan(
 fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> Option<Kept> {
     use Class::{Corner, Inside, Line};
     let (gone, kept) = (gone as usize, kept as usize);
-    if state.fixed_by[gone] > 0 {
+    if state.fixed_by[gone] > 0 || state.fixed_by[kept] == SHUT {
         return None;
     }
     let corners = release >= Release::Corners && on_line;
@@ -115,7 +117,7 @@ fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> 
         // The end of a seam inside a surface: the seam grows shorter.
         (Line, Inside) if corners => Kept::Stays,
         (Corner, _) | (_, Corner) if corners => Kept::Stays,
-        _ if release == Release::Lines => Kept::StaysAnyhow,
+        _ if release >= Release::Lines => Kept::StaysAnyhow,
         _ => return None,
     };
     let held = state.flat_only || state.fixed_by[kept] > 0;

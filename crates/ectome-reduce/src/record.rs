@@ -33,7 +33,7 @@ impl Recorder {
         Self {
             log: CollapseLog {
                 face_end,
-                released: [NEVER; 2],
+                released: [NEVER; 3],
                 proper_faces: state.triangles as u32,
                 points: state.place.len() as u32,
                 hard_edges,
@@ -189,7 +189,7 @@ impl Recorder {
         });
     }
 
-    /// From here on corners (0) or lines (1) give way.
+    /// From here on corners (0), lines (1) or knots (2) give way.
     pub fn release(&mut self, which: usize) {
         self.log.released[which] = self.log.ops.len() as u32;
     }

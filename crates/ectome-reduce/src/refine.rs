@@ -150,7 +150,7 @@ fn free_points(source: &Mesh, options: &Options, low: &Mesh, point_source: &[u32
     let keep = &options.keep;
     let lines = keep.borders || keep.seams || keep.materials || keep.parts;
     if lines || keep.creases.is_some() || !options.protect.is_empty() {
-        let fixed = Features::of(source, options).fixed_by;
+        let fixed = Features::of(source, options, None).fixed_by;
         for (f, &p) in free.iter_mut().zip(point_source) {
             let protected = options.protect.get(p as usize).is_some_and(|&w| w > 0.0);
             *f &= fixed[p as usize] == 0 && !protected;

@@ -30,6 +30,8 @@ pub struct Cut {
     pub corners_released: bool,
     /// Lines themselves had to be crossed, so that UVs stretch there.
     pub lines_released: bool,
+    /// Tunnels had to be closed and thin necks cut; faces may look the wrong way there.
+    pub knots_released: bool,
 }
 
 /// The step in which something went into something else.
@@ -190,6 +192,7 @@ impl Replay {
             pieces_dropped: dropped - moment.kept_pieces.len(),
             corners_released: before(log.released[0]),
             lines_released: before(log.released[1]),
+            knots_released: before(log.released[2]),
         })
     }
 

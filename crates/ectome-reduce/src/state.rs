@@ -5,6 +5,7 @@ use glam::{DVec2, Vec2, Vec3, Vec4};
 
 use crate::{
     anchor::Anchor,
+    block::Surroundings,
     feature::{Class, Features},
     forms,
     options::{Options, Weights},
@@ -99,11 +100,18 @@ pub struct State {
 }
 
 impl State {
-    /// Lays out an all-triangle mesh.
-    pub fn new(mesh: &Mesh, features: Features, options: &Options) -> Self {
-        let bounds = measure::bounds(mesh);
-        let middle = bounds.centre();
-        let diagonal = bounds.diagonal().max(f32::MIN_POSITIVE);
+    /// Lays out an all-triangle mesh; a block of a larger one in the larger one's frame.
+    pub fn new(
+        mesh: &Mesh,
+        features: Features,
+        options: &Options,
+        surroundings: Option<&Surroundings>,
+    ) -> Self {
+        let Frame {
+            middle,
+            diagonal,
+            uv_length,
+        } = surroundings.map_or_else(|| Frame::of(mesh), |around| around.frame);
         let place: Vec<Vec3> = mesh
             .points
             .iter()
@@ -164,8 +172,7 @@ impl State {
             diagonal,
         };
         if has_uv {
-            state.uv_scale =
-                uv_scale(mesh, diagonal) * UV_WEIGHT * state.weights.uvs.sqrt().max(1e-6);
+            state.uv_scale = uv_length * UV_WEIGHT * state.weights.uvs.sqrt().max(1e-6);
             state.uv = pick(&mesh.uv_sets[0], &features.wedge_vertex)
                 .into_iter()
                 .map(|uv| uv.as_dvec2() * state.uv_scale)
@@ -317,9 +324,34 @@ fn pick<T: Copy>(values: &[T], at: &[u32]) -> Vec<T> {
     at.iter().map(|&v| values[v as usize]).collect()
 }
 
-/// Diagonals per UV unit: the square root of surface area over UV area.
-fn uv_scale(mesh: &Mesh, diagonal: f32) -> f64 {
-    let set = &mesh.uv_sets[0];
+/// What makes errors comparable on meshes of any size.
+#[derive(Clone, Copy, Debug)]
+pub struct Frame {
+    /// The middle of the mesh.
+    pub middle: Vec3,
+    /// Its diagonal.
+    pub diagonal: f32,
+    /// Diagonals per UV unit: the square root of surface area over UV area; 1 without UVs.
+    pub uv_length: f64,
+}
+
+impl Frame {
+    /// The frame of an all-triangle mesh.
+    pub fn of(mesh: &Mesh) -> Self {
+        let bounds = measure::bounds(mesh);
+        let diagonal = bounds.diagonal().max(f32::MIN_POSITIVE);
+        Self {
+            middle: bounds.centre(),
+            diagonal,
+            uv_length: uv_length(mesh, diagonal),
+        }
+    }
+}
+
+fn uv_length(mesh: &Mesh, diagonal: f32) -> f64 {
+    let Some(set) = mesh.uv_sets.first() else {
+        return 1.0;
+    };
     let mut uv_area = 0.0;
     let mut area = 0.0;
     for f in 0..mesh.face_count() {

@@ -21,7 +21,7 @@ struct Arrived {
     bytes: u64,
 }
 
-/// `POST /assets`: a multipart form of files. Each .glb becomes an asset; an .obj becomes one together
+/// `POST /assets`: a multipart form of files. Each .glb becomes an asset; an .obj or .ply becomes one together
 /// with the materials and textures that came with it. Nothing is kept whole in memory, and nothing
 /// stays behind when the upload breaks off.
 pub async fn receive(
@@ -60,7 +60,7 @@ pub async fn receive(
     }
     if arrived.is_empty() {
         return Err(Failure::bad(
-            "No file arrived. Drop a .glb, or an .obj with its .mtl and textures.",
+            "No file arrived. Drop a .glb, a .ply, or an .obj with its .mtl and textures.",
         ));
     }
     let groups = group(&arrived)?;
@@ -145,20 +145,20 @@ fn group(arrived: &[Arrived]) -> Result<Vec<Vec<usize>>, Failure> {
     let companions: Vec<usize> = all
         .iter()
         .copied()
-        .filter(|i| !matches!(kind(i).as_str(), "glb" | "obj"))
+        .filter(|i| !matches!(kind(i).as_str(), "glb" | "obj" | "ply"))
         .collect();
     let groups: Vec<Vec<usize>> = all
         .iter()
         .filter_map(|i| match kind(i).as_str() {
             "glb" => Some(vec![*i]),
-            "obj" => Some([vec![*i], companions.clone()].concat()),
+            "obj" | "ply" => Some([vec![*i], companions.clone()].concat()),
             _ => None,
         })
         .collect();
     if groups.is_empty() {
         let names: Vec<&str> = arrived.iter().map(|f| f.name.as_str()).collect();
         return Err(Failure::bad(format!(
-            "{} holds no mesh that Ectome reads. Drop a .glb, or an .obj with its .mtl and textures.",
+            "{} holds no mesh that Ectome reads. Drop a .glb, a .ply, or an .obj with its .mtl and textures.",
             names.join(", ")
         )));
     }

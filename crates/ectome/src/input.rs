@@ -2,7 +2,11 @@
 
 use std::path::Path;
 
-use ectome_formats::{FileSet, Scene, files::base_name, obj};
+use ectome_formats::{
+    FileSet, Scene,
+    files::{base_name, extension_of},
+    obj, ply,
+};
 
 use crate::command::Failure;
 
@@ -14,29 +18,31 @@ pub struct Input {
 }
 
 impl Input {
-    /// Reads a mesh file; for an OBJ also the materials and textures it names, from its folder.
+    /// Reads a mesh file; for an OBJ or PLY also the materials and textures it names, from its folder.
     pub fn open(path: &Path) -> Result<Self, Failure> {
         let bytes = std::fs::read(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
         let name = file_name(path);
         let mut files = vec![(name.clone(), bytes)];
-        if name.to_lowercase().ends_with(".obj") {
-            let folder = path.parent().unwrap_or(Path::new("."));
-            let mut wanted = obj::references(&files[0].1);
-            while let Some(reference) = wanted.pop() {
-                let known = |n: &str| n.eq_ignore_ascii_case(base_name(&reference));
-                if files.iter().any(|(n, _)| known(n)) {
-                    continue;
+        let mut wanted = match extension_of(&name).to_lowercase().as_str() {
+            "obj" => obj::references(&files[0].1),
+            "ply" => ply::references(&files[0].1),
+            _ => Vec::new(),
+        };
+        let folder = path.parent().unwrap_or(Path::new("."));
+        while let Some(reference) = wanted.pop() {
+            let known = |n: &str| n.eq_ignore_ascii_case(base_name(&reference));
+            if files.iter().any(|(n, _)| known(n)) {
+                continue;
+            }
+            let reference = reference.replace('\\', "/");
+            let found = [folder.join(&reference), folder.join(base_name(&reference))]
+                .into_iter()
+                .find_map(|p| std::fs::read(p).ok());
+            if let Some(bytes) = found {
+                if reference.to_lowercase().ends_with(".mtl") {
+                    wanted.extend(obj::references(&bytes));
                 }
-                let reference = reference.replace('\\', "/");
-                let found = [folder.join(&reference), folder.join(base_name(&reference))]
-                    .into_iter()
-                    .find_map(|p| std::fs::read(p).ok());
-                if let Some(bytes) = found {
-                    if reference.to_lowercase().ends_with(".mtl") {
-                        wanted.extend(obj::references(&bytes));
-                    }
-                    files.push((base_name(&reference).to_owned(), bytes));
-                }
+                files.push((base_name(&reference).to_owned(), bytes));
             }
         }
         let stem = path

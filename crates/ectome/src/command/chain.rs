@@ -14,7 +14,7 @@ use crate::{input::Input, output};
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
 #[derive(Args)]
 pub struct Chain {
-    /// A .glb, or an .obj with its materials and textures beside it.
+    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
     file: PathBuf,
     /// The tiers' limits, such as 12000,6000,3000.
     #[arg(

@@ -49,6 +49,19 @@ impl Compare {
             );
         }
         println!(
+            "outline: {:.2} % in common, mean {:.2} pixels apart, at worst {:.1} (of 512)",
+            r.outline_agreement * 100.0,
+            r.outline_mean_pixels,
+            r.outline_worst_pixels,
+        );
+        if let (Some(drift), Some(seams)) = (r.uv_drift_mean_texels, r.seam_drift_max_texels) {
+            println!(
+                "texture: slip {drift:.2} texels of 2048, seams off by at most {seams:.2}, islands {} and {}",
+                grouped(r.uv_islands[0]),
+                grouped(r.uv_islands[1]),
+            );
+        }
+        println!(
             "open edges {} and {}, non-manifold edges {} and {}, flipped faces {}",
             grouped(r.high.open_edges),
             grouped(r.low.open_edges),

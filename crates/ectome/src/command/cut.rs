@@ -13,7 +13,7 @@ use crate::{input::Input, output};
 /// Cuts a mesh to at most so many triangles.
 #[derive(Args)]
 pub struct Cut {
-    /// A .glb, or an .obj with its materials and textures beside it.
+    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
     file: PathBuf,
     /// The most triangles the result may have.
     #[arg(long, value_name = "N", required_unless_present_any = ["share", "flat"])]
@@ -73,6 +73,16 @@ impl Cut {
             report.deviation_mean_mm,
             report.seconds_analysis + report.seconds_replay,
         );
+        if let Some(first) = &report.first_pass {
+            println!(
+                "First pass: {} triangles left by {} blocks in {:.1} s, at most {:.3} mm off at {} places.",
+                grouped(first.triangles),
+                first.blocks,
+                first.seconds,
+                first.deviation_max_mm,
+                grouped(first.measured_points),
+            );
+        }
         for held in &report.held_by {
             println!("Gave way: {held}.");
         }

@@ -1,6 +1,10 @@
 //! `ectome demo`: the Skerry Light assets as files.
 
-use std::path::PathBuf;
+use std::{
+    fs::File,
+    io::{BufWriter, Write},
+    path::PathBuf,
+};
 
 use clap::Args;
 use ectome_formats::glb;
@@ -18,11 +22,17 @@ pub struct Demo {
     /// Write a picture of each as well (.png).
     #[arg(long)]
     pictures: bool,
+    /// Write the rock they stand on instead, a scan of about so many triangles (skerry.ply).
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(64..=2_000_000_000))]
+    scan: Option<u64>,
 }
 
 impl Demo {
     pub fn run(self) -> Result<(), Failure> {
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
+        if let Some(triangles) = self.scan {
+            return self.write_scan(triangles);
+        }
         for asset in &ectome_demo::ASSETS {
             let scene = (asset.make)();
             let path = self.out.join(format!("{}.glb", asset.file));
@@ -38,6 +48,16 @@ impl Demo {
                 scene.mesh.parts.len(),
             );
         }
+        Ok(())
+    }
+
+    fn write_scan(&self, triangles: u64) -> Result<(), Failure> {
+        let path = self.out.join("skerry.ply");
+        let failed = |e| Failure::Write(path.clone(), e);
+        let mut out = BufWriter::with_capacity(1 << 20, File::create(&path).map_err(failed)?);
+        let written = ectome_demo::write_skerry(triangles, &mut out).map_err(failed)?;
+        out.flush().map_err(failed)?;
+        println!("Skerry: {} triangles", grouped(written as usize));
         Ok(())
     }
 }

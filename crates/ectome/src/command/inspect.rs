@@ -11,7 +11,7 @@ use crate::{input::Input, output};
 /// Says what a mesh file consists of.
 #[derive(Args)]
 pub struct Inspect {
-    /// A .glb, or an .obj with its materials and textures beside it.
+    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
     file: PathBuf,
     /// Print JSON.
     #[arg(long)]

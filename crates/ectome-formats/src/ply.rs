@@ -1,0 +1,490 @@
+//! PLY, text and binary (G. Turk, *The PLY Polygon File Format*, 1994).
+//!
+//! Elements are read one at a time into flat arrays, so that a scan of tens of millions of triangles
+//! needs little more memory than the mesh itself.
+
+use std::io::ErrorKind;
+
+use ectome_mesh::{MeshBuilder, Primitive};
+use glam::{Affine3A, Vec2, Vec3, Vec4};
+use ply_rs_bw::{
+    parser::{ParseError, Parser, Reader},
+    ply::{BeginList, ElementDef, Encoding, Header, PropertyAccess, PropertyAccessResult},
+};
+use serde_json::json;
+
+use crate::{
+    FormatError, Image, Library, Scene,
+    files::{FileSet, base_name},
+    glb::mime_of,
+    material::srgb_to_linear,
+};
+
+/// Reads a PLY. `files` may hold the texture that a `TextureFile` comment names; what is missing there is
+/// noted, not fatal. Quads and n-gons stay as they are.
+///
+/// # Errors
+/// A [`FormatError`] that names the file and its fault.
+pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, FormatError> {
+    if !bytes.starts_with(b"ply") {
+        return Err(FormatError::NotThat {
+            file: file.to_owned(),
+            expected: "PLY",
+            fault: match mime_of(bytes) {
+                Some(kind) => format!("its content is an {kind} picture"),
+                None => "it does not begin with the word ply".to_owned(),
+            },
+        });
+    }
+    let damaged = |fault: String| FormatError::Damaged {
+        file: file.to_owned(),
+        fault,
+    };
+    let mut reader = Reader::new(bytes);
+    let header = Parser::<Row>::new()
+        .read_header(&mut reader)
+        .map_err(|e| damaged(format!("its header: {}", first_line(&e))))?;
+    let mut rest = reader.into_inner();
+    let mut rows = Rows::default();
+    for (name, element) in &header.elements {
+        if name == "tristrips" {
+            return Err(FormatError::Unsupported {
+                file: file.to_owned(),
+                what: "triangle strips".to_owned(),
+                remedy: "Export it with plain faces",
+            });
+        }
+        for i in 0..element.count {
+            let short = || format!("it is cut short in {name} {} of {}", i + 1, element.count);
+            let row = match next_row(&header, element, &mut rest) {
+                Ok(Some(row)) => row,
+                Ok(None) => return Err(damaged(short())),
+                Err(e) if e.kind() == ErrorKind::UnexpectedEof => return Err(damaged(short())),
+                Err(e) => {
+                    let fault = format!("{name} {} cannot be read ({})", i + 1, first_line(&e));
+                    return Err(damaged(fault));
+                }
+            };
+            match name.as_str() {
+                "vertex" => rows.vertex(&row),
+                "face" => rows.face(row),
+                _ => {}
+            }
+        }
+    }
+    let mut notes = Vec::new();
+    if rows.small_faces > 0 {
+        notes.push(format!(
+            "{} faces of {file} have fewer than three corners and are left out.",
+            rows.small_faces
+        ));
+    }
+    let mut primitive = rows.primitive().map_err(damaged)?;
+    if primitive.corners.is_empty() {
+        return Err(FormatError::Empty {
+            file: file.to_owned(),
+        });
+    }
+    let library = if primitive.uv_sets.is_empty() {
+        Library::default()
+    } else {
+        texture(file, &header, files, &mut notes)
+    };
+    primitive.material = (!library.materials.is_empty()).then_some(0);
+    let mut builder = MeshBuilder::new();
+    let name = base_name(file);
+    builder.part(
+        name.rsplit_once('.').map_or(name, |(stem, _)| stem),
+        Affine3A::IDENTITY,
+    );
+    builder.primitive(primitive);
+    let mesh = builder.finish();
+    mesh.check().map_err(|e| damaged(e.to_string()))?;
+    Ok(Scene {
+        mesh,
+        library,
+        copyright: None,
+        notes,
+    })
+}
+
+/// The texture that the header of a PLY names.
+pub fn references(bytes: &[u8]) -> Vec<String> {
+    Parser::<Row>::new()
+        .read_header(&mut Reader::new(bytes))
+        .ok()
+        .and_then(|header| texture_name(&header))
+        .into_iter()
+        .collect()
+}
+
+fn texture_name(header: &Header) -> Option<String> {
+    header
+        .comments
+        .iter()
+        .find_map(|c| c.trim().strip_prefix("TextureFile"))
+        .map(|rest| base_name(rest).to_owned())
+}
+
+/// The next element, or `None` at the end of a text.
+fn next_row(
+    header: &Header,
+    element: &ElementDef,
+    rest: &mut &[u8],
+) -> Result<Option<Row>, ParseError> {
+    let parser = Parser::<Row>::new();
+    let row = match header.encoding {
+        Encoding::BinaryLittleEndian => parser.read_little_endian_element(rest, element),
+        Encoding::BinaryBigEndian => parser.read_big_endian_element(rest, element),
+        Encoding::Ascii => {
+            // A row is a line; empty lines between rows are common and mean nothing.
+            let line = loop {
+                if rest.is_empty() {
+                    return Ok(None);
+                }
+                let newline = rest.iter().position(|&b| b == b'\n');
+                let end = newline.map_or(rest.len(), |at| at + 1);
+                let (line, after) = rest.split_at(end);
+                *rest = after;
+                if !line.iter().all(u8::is_ascii_whitespace) {
+                    break line;
+                }
+            };
+            parser.read_ascii_element(&String::from_utf8_lossy(line), element)
+        }
+    };
+    row.map(Some)
+}
+
+fn first_line(error: &ParseError) -> String {
+    let text = error.to_string();
+    text.lines().next().unwrap_or_default().to_owned()
+}
+
+/// What a vertex may carry, by the names in use.
+#[derive(Clone, Copy)]
+enum Slot {
+    X,
+    Y,
+    Z,
+    Nx,
+    Ny,
+    Nz,
+    U,
+    V,
+    Red,
+    Green,
+    Blue,
+    Alpha,
+}
+
+fn slot(name: &str) -> Option<Slot> {
+    use Slot::{Alpha, Blue, Green, Nx, Ny, Nz, Red, U, V, X, Y, Z};
+    Some(match name {
+        "x" => X,
+        "y" => Y,
+        "z" => Z,
+        "nx" => Nx,
+        "ny" => Ny,
+        "nz" => Nz,
+        "u" | "s" | "texture_u" => U,
+        "v" | "t" | "texture_v" => V,
+        "red" | "r" | "diffuse_red" => Red,
+        "green" | "g" | "diffuse_green" => Green,
+        "blue" | "b" | "diffuse_blue" => Blue,
+        "alpha" | "a" | "diffuse_alpha" => Alpha,
+        _ => return None,
+    })
+}
+
+/// One element as it stands in the file.
+struct Row {
+    /// By [`Slot`]; NaN where nothing is given. Colours run from 0 to 1.
+    values: [f32; 12],
+    /// Colours were whole numbers: they are for a screen, not linear.
+    screen_colours: bool,
+    corners: Vec<u32>,
+    signed_corners: Vec<i32>,
+    uvs: Vec<f32>,
+}
+
+impl Row {
+    fn put(&mut self, name: &str, value: f64, whole: Option<f64>) -> PropertyAccessResult {
+        let Some(slot) = slot(name) else {
+            return PropertyAccessResult::Ignored;
+        };
+        let colour = slot as usize >= Slot::Red as usize;
+        let value = match whole {
+            Some(range) if colour => {
+                self.screen_colours = true;
+                value / range
+            }
+            _ => value,
+        };
+        self.values[slot as usize] = value as f32;
+        PropertyAccessResult::Set
+    }
+
+    fn list(&mut self, name: &str, values: impl Iterator<Item = u32>) -> PropertyAccessResult {
+        if !is_corner_list(name) {
+            return PropertyAccessResult::Ignored;
+        }
+        self.corners.extend(values);
+        PropertyAccessResult::Set
+    }
+
+    fn get(&self, slot: Slot) -> f32 {
+        self.values[slot as usize]
+    }
+}
+
+fn is_corner_list(name: &str) -> bool {
+    matches!(name, "vertex_indices" | "vertex_index")
+}
+
+/// Numbers below zero become a number that no vertex has.
+fn index(value: i64) -> u32 {
+    u32::try_from(value).unwrap_or(u32::MAX)
+}
+
+impl PropertyAccess for Row {
+    fn new() -> Self {
+        Self {
+            values: [f32::NAN; 12],
+            screen_colours: false,
+            corners: Vec::new(),
+            signed_corners: Vec::new(),
+            uvs: Vec::new(),
+        }
+    }
+
+    fn set_char(&mut self, name: &str, value: i8) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(127.0))
+    }
+
+    fn set_uchar(&mut self, name: &str, value: u8) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(255.0))
+    }
+
+    fn set_short(&mut self, name: &str, value: i16) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(32767.0))
+    }
+
+    fn set_ushort(&mut self, name: &str, value: u16) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(65535.0))
+    }
+
+    fn set_int(&mut self, name: &str, value: i32) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(255.0))
+    }
+
+    fn set_uint(&mut self, name: &str, value: u32) -> PropertyAccessResult {
+        self.put(name, value.into(), Some(255.0))
+    }
+
+    fn set_float(&mut self, name: &str, value: f32) -> PropertyAccessResult {
+        self.put(name, value.into(), None)
+    }
+
+    fn set_double(&mut self, name: &str, value: f64) -> PropertyAccessResult {
+        self.put(name, value, None)
+    }
+
+    fn begin_list_int(&mut self, name: &str, _: usize) -> BeginList<'_, i32> {
+        if is_corner_list(name) {
+            BeginList::Fill(&mut self.signed_corners)
+        } else {
+            BeginList::UseSetter
+        }
+    }
+
+    fn begin_list_uint(&mut self, name: &str, _: usize) -> BeginList<'_, u32> {
+        if is_corner_list(name) {
+            BeginList::Fill(&mut self.corners)
+        } else {
+            BeginList::UseSetter
+        }
+    }
+
+    fn begin_list_float(&mut self, name: &str, _: usize) -> BeginList<'_, f32> {
+        if name == "texcoord" {
+            BeginList::Fill(&mut self.uvs)
+        } else {
+            BeginList::UseSetter
+        }
+    }
+
+    fn set_list_uchar(&mut self, name: &str, value: Vec<u8>) -> PropertyAccessResult {
+        self.list(name, value.into_iter().map(u32::from))
+    }
+
+    fn set_list_char(&mut self, name: &str, value: Vec<i8>) -> PropertyAccessResult {
+        self.list(name, value.into_iter().map(|v| index(v.into())))
+    }
+
+    fn set_list_ushort(&mut self, name: &str, value: Vec<u16>) -> PropertyAccessResult {
+        self.list(name, value.into_iter().map(u32::from))
+    }
+
+    fn set_list_short(&mut self, name: &str, value: Vec<i16>) -> PropertyAccessResult {
+        self.list(name, value.into_iter().map(|v| index(v.into())))
+    }
+}
+
+/// All rows of a file, in flat arrays.
+#[derive(Default)]
+struct Rows {
+    positions: Vec<Vec3>,
+    normals: Vec<Vec3>,
+    uvs: Vec<Vec2>,
+    colours: Vec<Vec4>,
+    corners: Vec<u32>,
+    sizes: Vec<u32>,
+    any_polygon: bool,
+    /// UVs of corners, or empty.
+    corner_uvs: Vec<Vec2>,
+    small_faces: usize,
+}
+
+impl Rows {
+    fn vertex(&mut self, row: &Row) {
+        use Slot::{Alpha, Blue, Green, Nx, Ny, Nz, Red, U, V, X, Y, Z};
+        let at = |a, b, c| Vec3::new(row.get(a), row.get(b), row.get(c));
+        self.positions.push(at(X, Y, Z));
+        let normal = at(Nx, Ny, Nz);
+        if normal.is_finite() {
+            self.normals.push(normal);
+        }
+        let uv = Vec2::new(row.get(U), row.get(V));
+        if uv.is_finite() {
+            // PLY counts v from the bottom, glTF from the top (common practice, no published source).
+            self.uvs.push(Vec2::new(uv.x, 1.0 - uv.y));
+        }
+        let colour = at(Red, Green, Blue);
+        if colour.is_finite() {
+            let linear = if row.screen_colours {
+                Vec3::from(colour.to_array().map(srgb_to_linear))
+            } else {
+                colour
+            };
+            let alpha = row.get(Alpha);
+            let alpha = if alpha.is_finite() { alpha } else { 1.0 };
+            self.colours.push(linear.extend(alpha));
+        }
+    }
+
+    fn face(&mut self, row: Row) {
+        let signed = row.signed_corners.iter().map(|&v| index(v.into()));
+        let before = self.corners.len();
+        self.corners
+            .extend(row.corners.iter().copied().chain(signed));
+        let n = self.corners.len() - before;
+        if n < 3 {
+            self.corners.truncate(before);
+            self.small_faces += 1;
+            return;
+        }
+        if n != 3 && !self.any_polygon {
+            self.any_polygon = true;
+            self.sizes = vec![3; before / 3];
+        }
+        if self.any_polygon {
+            self.sizes.push(n as u32);
+        }
+        if row.uvs.len() == 2 * n {
+            let uvs = row.uvs.chunks_exact(2);
+            self.corner_uvs
+                .extend(uvs.map(|uv| Vec2::new(uv[0], 1.0 - uv[1])));
+        }
+    }
+
+    /// One primitive. Attributes that only some vertices carry are left out.
+    fn primitive(mut self) -> Result<Primitive, String> {
+        let n = self.positions.len();
+        if let Some(at) = self.positions.iter().position(|p| !p.is_finite()) {
+            return Err(format!(
+                "the place of vertex {} is not a finite number",
+                at + 1
+            ));
+        }
+        if let Some(at) = self.corners.iter().position(|&v| v as usize >= n) {
+            return Err(format!(
+                "a face refers to vertex {}, but there are only {n} (corner {})",
+                self.corners[at],
+                at + 1
+            ));
+        }
+        if self.normals.len() != n {
+            self.normals.clear();
+        }
+        if self.colours.len() != n {
+            self.colours.clear();
+        }
+        let mut uv_sets = Vec::new();
+        if self.corner_uvs.len() == self.corners.len() && !self.corners.is_empty() {
+            if self.corner_uvs.iter().any(|uv| !uv.is_finite()) {
+                return Err("a texture coordinate is not a finite number".to_owned());
+            }
+            // One vertex per corner; the builder shares them again.
+            let pick = |v: &u32| *v as usize;
+            self.positions = self
+                .corners
+                .iter()
+                .map(|v| self.positions[pick(v)])
+                .collect();
+            if !self.normals.is_empty() {
+                self.normals = self.corners.iter().map(|v| self.normals[pick(v)]).collect();
+            }
+            if !self.colours.is_empty() {
+                self.colours = self.corners.iter().map(|v| self.colours[pick(v)]).collect();
+            }
+            self.corners = (0..self.corners.len() as u32).collect();
+            uv_sets.push(self.corner_uvs);
+        } else if self.uvs.len() == n {
+            uv_sets.push(self.uvs);
+        }
+        Ok(Primitive {
+            positions: self.positions,
+            normals: self.normals,
+            uv_sets,
+            colours: self.colours,
+            corners: self.corners,
+            face_sizes: self.sizes,
+            material: None,
+        })
+    }
+}
+
+/// The material of the texture that the file names in a comment (common practice, no published source).
+fn texture(file: &str, header: &Header, files: &FileSet<'_>, notes: &mut Vec<String>) -> Library {
+    let mut library = Library::default();
+    let Some(name) = texture_name(header) else {
+        return library;
+    };
+    let found = files
+        .find(&name)
+        .and_then(|bytes| Some((mime_of(bytes)?, bytes)));
+    let Some((mime, bytes)) = found else {
+        notes.push(format!(
+            "{file} names the texture {name}, which was not dropped with it as PNG or JPEG: it is left out. \
+             Drop both together."
+        ));
+        return library;
+    };
+    let stem = name.rsplit_once('.').map_or(&*name, |(stem, _)| stem);
+    library.images.push(Image {
+        name: stem.to_owned(),
+        mime: mime.to_owned(),
+        bytes: bytes.to_vec(),
+    });
+    library.textures.push(json!({ "source": 0 }));
+    library.materials.push(json!({
+        "name": stem,
+        "pbrMetallicRoughness": {
+            "baseColorTexture": { "index": 0 },
+            "metallicFactor": 0.0,
+            "roughnessFactor": 0.9,
+        },
+    }));
+    library
+}

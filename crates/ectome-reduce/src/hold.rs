@@ -1,0 +1,80 @@
+//! What stops a cut above its target, and why a cut could not be made.
+
+use std::collections::BTreeMap;
+
+use ectome_mesh::Cancelled;
+use thiserror::Error;
+
+use crate::{analyse::Analysis, feature::GUARDS, log::Holding};
+
+/// Why a cut could not be made.
+#[derive(Debug, Error)]
+pub enum CutError {
+    /// The mesh has faces with more than three corners.
+    #[error("the mesh has faces with more than three corners: triangulate it first")]
+    NotTriangulated,
+    /// Topology stops the cut above the target.
+    #[error(
+        "{target} triangles cannot be met: at {reached} nothing can go any more{}", held_in_words(.held)
+    )]
+    Held {
+        /// Triangles asked for.
+        target: usize,
+        /// Triangles at which nothing could go any more.
+        reached: usize,
+        /// What holds them.
+        held: Vec<Holding>,
+    },
+    /// The work was stopped.
+    #[error(transparent)]
+    Cancelled(#[from] Cancelled),
+}
+
+fn held_in_words(held: &[Holding]) -> String {
+    let mut by: Vec<(&str, u32)> = Vec::new();
+    for h in held {
+        match by.iter_mut().find(|(name, _)| *name == h.by) {
+            Some((_, n)) => *n += h.triangles,
+            None => by.push((&h.by, h.triangles)),
+        }
+    }
+    by.sort_by_key(|&(_, n)| std::cmp::Reverse(n));
+    let list: Vec<String> = by
+        .iter()
+        .map(|(name, n)| format!("{n} triangles are held by {name}"))
+        .collect();
+    if list.is_empty() {
+        String::new()
+    } else {
+        format!(": {}", list.join(", "))
+    }
+}
+
+impl Analysis {
+    /// Notes what keeps the triangles that are left.
+    pub fn note_what_holds(&mut self) {
+        let state = &self.state;
+        let mut held: BTreeMap<(u32, u8), u32> = BTreeMap::new();
+        for f in 0..state.alive.len() {
+            if !state.alive[f] {
+                continue;
+            }
+            let by = (3 * f..3 * f + 3)
+                .map(|c| state.fixed_by[state.corner_point[c] as usize])
+                .max()
+                .unwrap_or(0);
+            *held.entry((state.face_part(f), by)).or_default() += 1;
+        }
+        self.record.log_mut().held = held
+            .into_iter()
+            .map(|((part, by), triangles)| Holding {
+                by: match by {
+                    0 => "the way the surface hangs together".to_owned(),
+                    guard => GUARDS[usize::from(guard) - 1].to_owned(),
+                },
+                part,
+                triangles,
+            })
+            .collect();
+    }
+}
