@@ -12,6 +12,7 @@ use ectome_mesh::{Cancelled, Mesh, Progress};
 
 use crate::{
     block::Surroundings,
+    duplicate::drop_doubles,
     feature::Features,
     guard::{Guard, collapse},
     hold::CutError,
@@ -100,6 +101,8 @@ pub fn analyse(
 
 /// A piece with more triangles than this still has collapses of its own that are cheaper.
 const SMALL_PIECE: usize = 16;
+/// Below this count a small piece shrinks before it goes: a dozen triangles at once would miss a target.
+const CRUSH_BELOW: usize = 4_000;
 
 pub(crate) struct Analysis {
     pub state: State,
@@ -130,8 +133,10 @@ impl Analysis {
         let features = Features::of(mesh, options, surroundings);
         let hard_edges = features.hard_edges;
         progress.at(0.4)?;
-        let state = State::new(mesh, features, options, surroundings);
+        let mut state = State::new(mesh, features, options, surroundings);
         progress.at(0.8)?;
+        let mut record = Recorder::new(&state, hard_edges);
+        drop_doubles(&mut state, &mut record);
         let (pieces, piece_of_face) = pieces(mesh, &state);
         progress.at(1.0)?;
         Ok(Self {
@@ -146,7 +151,7 @@ impl Analysis {
             spokes: Vec::new(),
             pairs: Vec::new(),
             release: Release::Nothing,
-            record: Recorder::new(&state, hard_edges),
+            record,
             state,
         })
     }
@@ -317,22 +322,53 @@ impl Analysis {
     }
 
     fn drop_piece(&mut self, piece: usize) -> bool {
-        let Self {
-            state,
-            record,
-            pieces,
-            ..
-        } = self;
-        let piece = &mut pieces[piece];
+        let state = &self.state;
         let guarded = |f: u32| {
             (3 * f..3 * f + 3).any(|c| state.fixed_by[state.corner_point[c as usize] as usize] > 0)
         };
         let standing = |f: &&u32| state.alive[**f as usize];
-        if piece.standing == 0 || piece.faces.iter().filter(standing).any(|&f| guarded(f)) {
+        let faces = &self.pieces[piece].faces;
+        if self.pieces[piece].standing == 0 || faces.iter().filter(standing).any(|&f| guarded(f)) {
             return false;
         }
-        piece.drop_from(state, record);
+        if self.state.triangles <= CRUSH_BELOW {
+            self.crush(piece);
+        }
+        self.pieces[piece].drop_from(&mut self.state, &mut self.record);
         true
+    }
+
+    /// Collapses what a piece has left before it goes, so that counts in between can be had as well.
+    fn crush(&mut self, piece: usize) {
+        let release = self.release;
+        while self.pieces[piece].standing > 4 {
+            let mut edges: Vec<(u32, u32)> = self.pieces[piece]
+                .faces
+                .iter()
+                .filter(|&&f| self.state.alive[f as usize])
+                .flat_map(|&f| {
+                    let p = [0, 1, 2].map(|k| self.state.corner_point[(3 * f + k) as usize]);
+                    [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])]
+                })
+                .map(|(a, b)| (a.min(b), a.max(b)))
+                .collect();
+            edges.sort_unstable();
+            edges.dedup();
+            let shortest = |&(a, b): &(u32, u32)| {
+                let [a, b] = [a, b].map(|p| self.state.place[p as usize]);
+                a.distance_squared(b)
+            };
+            edges.sort_by(|a, b| shortest(a).total_cmp(&shortest(b)));
+            // Undone knots take four triangles at a time: only when nothing else is possible.
+            let goes = [Release::Lines, Release::Knots].into_iter().any(|release| {
+                self.release = release;
+                edges.iter().any(|&(a, b)| self.try_collapse(a, b, true))
+            });
+            if !goes {
+                break;
+            }
+        }
+        self.release = release;
     }
 }
 

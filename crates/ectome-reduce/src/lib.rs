@@ -31,6 +31,7 @@ mod analyse;
 mod anchor;
 mod block;
 mod compact;
+mod duplicate;
 mod feature;
 mod flat;
 mod forms;

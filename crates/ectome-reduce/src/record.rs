@@ -112,6 +112,18 @@ impl Recorder {
         });
     }
 
+    /// A doubled face goes, which costs nothing; `point` is one it stands on, in the source.
+    pub fn drop_double(&mut self, face: u32, point: u32) {
+        self.begin();
+        self.face(face);
+        self.end(Op {
+            gone: NO_POINT,
+            kept: point,
+            place: [f32::NAN; 3],
+            error: 0.0,
+        });
+    }
+
     fn end(&mut self, op: Op) {
         let merges = self.log.merges.len() - self.open_merges;
         debug_assert!(merges <= MOST_MERGES);

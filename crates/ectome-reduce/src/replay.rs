@@ -132,7 +132,10 @@ impl Replay {
             let i = i as u32;
             merge_op.extend(std::iter::repeat_n(i, usize::from(count)));
             if op.gone == NO_POINT {
-                drops.push(i);
+                // A doubled face that goes is no piece.
+                if op.kept == NO_POINT {
+                    drops.push(i);
+                }
             } else {
                 point_step[op.gone as usize] = Step {
                     op: i,
