@@ -3,14 +3,12 @@
 //! Both meshes are drawn as filled shapes in parallel projection, from the 26 directions towards the
 //! middles of the faces, edges and corners of a cube, in pictures that the source fills.
 
-use ectome_mesh::Mesh;
-use glam::{Mat3, Vec2, Vec3};
+use ectome_mesh::{Mesh, silhouette::View};
+use glam::Vec3;
 use rayon::prelude::*;
 
 /// Width and height of the pictures, in pixels.
 pub const PIXELS: usize = 512;
-/// Pixels left free around the source.
-const MARGIN: f32 = 4.0;
 
 /// How outlines differ over all directions.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -38,8 +36,9 @@ pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
     let each: Vec<Outline> = views
         .par_iter()
         .filter_map(|&direction| {
-            let view = View::of(high, direction)?;
-            Some(difference(&view.shape(high), &view.shape(low)))
+            let view = View::of(high, direction, PIXELS)?;
+            let shape = view.shape(high);
+            Some(difference(&shape, &view.shape(low), &view.border(&shape)))
         })
         .collect();
     let mean = |of: fn(&Outline) -> f64| each.iter().map(of).sum::<f64>() / each.len() as f64;
@@ -50,77 +49,10 @@ pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
     })
 }
 
-/// A parallel projection onto pixels.
-struct View {
-    axes: Mat3,
-    low: Vec2,
-    scale: f32,
-}
-
-impl View {
-    fn of(mesh: &Mesh, direction: Vec3) -> Option<Self> {
-        let (right, up) = direction.any_orthonormal_pair();
-        let axes = Mat3::from_cols(right, up, direction).transpose();
-        let (mut low, mut high) = (Vec2::INFINITY, Vec2::NEG_INFINITY);
-        for &p in &mesh.points {
-            let q = (axes * p).truncate();
-            low = low.min(q);
-            high = high.max(q);
-        }
-        let extent = (high - low).max_element();
-        (extent > 0.0 && extent.is_finite()).then(|| Self {
-            axes,
-            low,
-            scale: (PIXELS as f32 - 2.0 * MARGIN) / extent,
-        })
-    }
-
-    fn pixel(&self, p: Vec3) -> Vec2 {
-        ((self.axes * p).truncate() - self.low) * self.scale + MARGIN
-    }
-
-    /// The pixels whose middles the mesh covers.
-    fn shape(&self, mesh: &Mesh) -> Vec<bool> {
-        let points: Vec<Vec2> = mesh.points.iter().map(|&p| self.pixel(p)).collect();
-        let mut shape = vec![false; PIXELS * PIXELS];
-        for f in 0..mesh.face_count() {
-            fill(
-                mesh.triangle_points(f).map(|p| points[p as usize]),
-                &mut shape,
-            );
-        }
-        shape
-    }
-}
-
-/// Fills the pixels whose middles lie in a triangle, its sides included, whichever way it turns.
-fn fill([a, b, c]: [Vec2; 3], shape: &mut [bool]) {
-    let low = (a.min(b).min(c) - 0.5).ceil().max(Vec2::ZERO);
-    let high = (a.max(b).max(c) - 0.5)
-        .floor()
-        .min(Vec2::splat(PIXELS as f32 - 1.0));
-    if low.x > high.x || low.y > high.y {
-        return;
-    }
-    let turn = (b - a).perp_dot(c - a);
-    let sign = if turn < 0.0 { -1.0 } else { 1.0 };
-    for y in low.y as usize..=high.y as usize {
-        for x in low.x as usize..=high.x as usize {
-            let q = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
-            let inside = [(a, b), (b, c), (c, a)]
-                .iter()
-                .all(|&(s, t)| sign * (t - s).perp_dot(q - s) >= 0.0);
-            if inside {
-                shape[y * PIXELS + x] = true;
-            }
-        }
-    }
-}
-
-fn difference(high: &[bool], low: &[bool]) -> Outline {
+fn difference(high: &[bool], low: &[bool], border: &[bool]) -> Outline {
     let both = high.iter().zip(low).filter(|(h, l)| **h && **l).count();
     let either = high.iter().zip(low).filter(|(h, l)| **h || **l).count();
-    let from_outline = distances(high);
+    let from_outline = distances(border);
     let length = from_outline.iter().filter(|&&d| d == 0.0).count();
     let worst = high
         .iter()
@@ -136,24 +68,14 @@ fn difference(high: &[bool], low: &[bool]) -> Outline {
     }
 }
 
-/// Distance of every pixel from the border of a shape, by the two sweeps of P.-E. Danielsson, *Euclidean
-/// Distance Mapping*, 1980, with steps of 1 and √2. Pixels of the shape beside one outside it are at 0.
-fn distances(shape: &[bool]) -> Vec<f32> {
+/// Distance of every pixel from the border of a shape (which is at 0), by the two sweeps of P.-E. Danielsson, *Euclidean
+/// Distance Mapping*, 1980, with steps of 1 and √2.
+fn distances(border: &[bool]) -> Vec<f32> {
     let n = PIXELS;
-    let on = |x: usize, y: usize| shape[y * n + x];
-    let mut d = vec![f32::INFINITY; n * n];
-    for y in 0..n {
-        for x in 0..n {
-            let edge = on(x, y)
-                && ((x == 0 || !on(x - 1, y))
-                    || (y == 0 || !on(x, y - 1))
-                    || (x + 1 == n || !on(x + 1, y))
-                    || (y + 1 == n || !on(x, y + 1)));
-            if edge {
-                d[y * n + x] = 0.0;
-            }
-        }
-    }
+    let mut d: Vec<f32> = border
+        .iter()
+        .map(|&b| if b { 0.0 } else { f32::INFINITY })
+        .collect();
     const DIAGONAL: f32 = std::f32::consts::SQRT_2;
     let mut relax = |x: usize, y: usize, sign: isize| {
         let mut best = d[y * n + x];

@@ -26,6 +26,7 @@
 //! | [`nearest`] | the nearest place on a surface |
 //! | [`islands`] | UV islands and where they end |
 //! | [`sample`] | places spread evenly over a surface |
+//! | [`silhouette`] | the filled shape of a mesh in parallel projection |
 //! | [`progress`] | how far work is, and whether to stop |
 
 pub mod builder;
@@ -36,6 +37,7 @@ pub mod nearest;
 pub mod progress;
 pub mod sample;
 pub mod shapes;
+pub mod silhouette;
 pub mod topology;
 pub mod triangulate;
 pub mod weld;

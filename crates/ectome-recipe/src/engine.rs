@@ -37,6 +37,15 @@ pub enum EngineError {
         /// The most that can be had.
         most: usize,
     },
+    /// No edge loop can go.
+    #[error("no edge loop can be taken out{}", .held.as_ref().map_or_else(
+        || ": the source has no quads in rows".to_owned(),
+        |why| format!(": what there is stays because of {why}")
+    ))]
+    NoLoops {
+        /// Why those that were found stay.
+        held: Option<String>,
+    },
     /// The target is too small for any surface.
     #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
     TargetTooSmall {
@@ -115,6 +124,18 @@ pub struct CutReport {
     pub nonmanifold_edges: [usize; 2],
     /// Faces that look against the source.
     pub flipped_faces: usize,
+    /// Share of the outlines that source and result have in common (0–1), mean over 26 directions.
+    #[serde(default)]
+    pub outline_agreement: f64,
+    /// Mean distance between the outlines, in pixels of pictures of 512 × 512 that the source fills.
+    #[serde(default)]
+    pub outline_mean_pixels: f64,
+    /// Edge loops that went.
+    #[serde(default)]
+    pub loops_taken: usize,
+    /// Why loops had to stay, and how many each.
+    #[serde(default)]
+    pub loops_held: Vec<(String, usize)>,
     /// Seconds for the analysis; 0 when an earlier one was used.
     pub seconds_analysis: f64,
     /// Seconds to make this count from the analysis.
@@ -174,7 +195,7 @@ pub fn run(
     for (i, step) in recipe.steps.iter().enumerate() {
         // Importing is short beside cutting.
         let (from, to) = match step {
-            Step::Cut { .. } | Step::MergeFlat { .. } => (0.2, 1.0),
+            Step::Cut { .. } | Step::MergeFlat { .. } | Step::TakeOutLoops { .. } => (0.2, 1.0),
             _ => (0.2 * i as f32 / steps, 0.2 * (i + 1) as f32 / steps),
         };
         let progress = progress.span(from, to);
@@ -189,6 +210,11 @@ pub fn run(
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::MergeFlat { settings }, Some(scene)) => {
                 let (scene, report) = session::merge_flat(scene, settings, &progress)?;
+                cut = Some(report);
+                scene
+            }
+            (Step::TakeOutLoops { which, settings }, Some(scene)) => {
+                let (scene, report) = session::take_out_loops(scene, *which, settings, &progress)?;
                 cut = Some(report);
                 scene
             }

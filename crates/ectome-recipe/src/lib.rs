@@ -28,8 +28,8 @@ mod session;
 
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
-pub use ectome_reduce::{Attention, CollapseLog, Keep};
+pub use ectome_reduce::{Attention, CollapseLog, Keep, loops::Which as LoopChoice};
 pub use engine::{CutReport, EngineError, Outcome};
 pub use inspect::Inspection;
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
-pub use session::{Session, merge_flat};
+pub use session::{Session, list_loops, merge_flat, take_out_loops};

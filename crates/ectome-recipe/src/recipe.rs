@@ -1,7 +1,7 @@
 //! Steps in order, and the address of what they make.
 
 use ectome_mesh::Mesh;
-use ectome_reduce::{Attention, Keep, Options};
+use ectome_reduce::{Attention, Keep, Options, loops::Which};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -118,6 +118,14 @@ pub enum Step {
         #[serde(default)]
         settings: CutSettings,
     },
+    /// Takes edge loops out; every point that stays keeps its place and its UV.
+    TakeOutLoops {
+        /// Which.
+        which: Which,
+        /// What it keeps; attention does not matter.
+        #[serde(default)]
+        settings: CutSettings,
+    },
     /// Collapses edges down to a target.
     Cut {
         /// How far.
@@ -158,6 +166,14 @@ impl Recipe {
         let mut recipe = Self::intake(source);
         recipe.steps.push(Step::MergeFlat { settings });
         recipe
+    }
+
+    /// The source with edge loops taken out, quads as they came.
+    pub fn take_out_loops(source: impl Into<String>, which: Which, settings: CutSettings) -> Self {
+        Self {
+            source: source.into(),
+            steps: vec![Step::Import, Step::TakeOutLoops { which, settings }],
+        }
     }
 
     /// The address of the analysis that the last cut of this recipe replays: every target of one

@@ -4,14 +4,18 @@ use std::{sync::OnceLock, time::Instant};
 
 use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
-use ectome_mesh::{Mesh, Progress};
-use ectome_reduce::{CollapseLog, Cut, LARGE, Options, Replay, Size, analyse, prepare, refine};
+use ectome_mesh::{Mesh, Progress, triangulate::triangulate};
+use ectome_reduce::{
+    CollapseLog, Cut, LARGE, Options, Replay, Size, analyse,
+    loops::{self, EdgeLoop, Quads, Which},
+    prepare, refine,
+};
 use glam::Vec3;
 use serde_json::json;
 
 use crate::{
     CutSettings, Target,
-    engine::{CutReport, EngineError, FirstPass, peak_bytes},
+    engine::{CutReport, EngineError, FirstPass, peak_bytes, triangulated},
 };
 
 /// A source of triangles with its analysis, ready to be cut.
@@ -275,6 +279,70 @@ pub fn merge_flat(
     Ok((scene, report))
 }
 
+/// The edge loops of a scene of triangles, cheapest first.
+pub fn list_loops(source: &Scene, settings: &CutSettings) -> Vec<EdgeLoop> {
+    Quads::of(&source.mesh).map_or_else(Vec::new, |quads| {
+        loops::find(&source.mesh, &quads, &settings.options(&source.mesh))
+    })
+}
+
+/// Takes edge loops out of a scene and measures the result, which is made of triangles again.
+///
+/// # Errors
+/// See [`EngineError`]; [`EngineError::NoLoops`] when none can go.
+pub fn take_out_loops(
+    source: Scene,
+    which: Which,
+    settings: &CutSettings,
+    progress: &Progress,
+) -> Result<(Scene, CutReport), EngineError> {
+    let started = Instant::now();
+    let polygons = Quads::of(&source.mesh).is_none();
+    let source = if polygons {
+        triangulated(source)
+    } else {
+        source
+    };
+    let options = settings.options(&source.mesh);
+    let done = loops::take_out(&source.mesh, &options, which, &progress.span(0.0, 0.6))?;
+    if done.taken == 0 {
+        return Err(EngineError::NoLoops {
+            held: done.held.first().and_then(|l| Some(l.held?.to_string())),
+        });
+    }
+    let seconds_analysis = started.elapsed().as_secs_f64();
+    progress.stage("Measuring");
+    let started = Instant::now();
+    let source = triangulated(source);
+    let mesh = triangulate(&done.mesh).0;
+    let judge = Judge::of(&source.mesh)?;
+    let measured = judge.compare(&source.mesh, &mesh, &progress.span(0.65, 1.0))?;
+    let mut held: Vec<(String, usize)> = Vec::new();
+    for why in done.held.iter().filter_map(|l| l.held) {
+        let why = why.to_string();
+        match held.iter_mut().find(|(w, _)| *w == why) {
+            Some((_, n)) => *n += 1,
+            None => held.push((why, 1)),
+        }
+    }
+    let report = CutReport {
+        triangles_before: source.mesh.triangle_count(),
+        triangles_after: mesh.triangle_count(),
+        target: match which {
+            Which::Triangles(n) => n,
+            Which::Every(_) => mesh.triangle_count(),
+        },
+        loops_taken: done.taken,
+        loops_held: held,
+        seconds_analysis,
+        seconds_measuring: started.elapsed().as_secs_f64(),
+        deviation_worst_part: part_at(&source.mesh, &judge, worst(&measured)),
+        ..measured_report(&measured)
+    };
+    let scene = Scene { mesh, ..source };
+    Ok((scene, report))
+}
+
 /// Faces that look against the source after the fit get their points back.
 fn undo_flips(judge: &Judge, cut: &mut Cut, plain: &[Vec3]) {
     for _ in 0..8 {
@@ -316,6 +384,13 @@ fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
         triangles_before: before,
         triangles_after: cut.mesh.triangle_count(),
         held_by: gave_way(cut),
+        ..measured_report(measured)
+    }
+}
+
+/// The part of a report that was measured.
+fn measured_report(measured: &Report) -> CutReport {
+    CutReport {
         deviation_mean_percent_of_diagonal: measured.deviation_mean_percent_of_diagonal,
         deviation_max_percent_of_diagonal: measured.deviation_max_percent_of_diagonal,
         deviation_mean_mm: measured.deviation_mean_mm,
@@ -329,6 +404,8 @@ fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
             measured.low.nonmanifold_edges,
         ],
         flipped_faces: measured.flipped_faces,
+        outline_agreement: measured.outline_agreement,
+        outline_mean_pixels: measured.outline_mean_pixels,
         peak_bytes: peak_bytes(),
         ..CutReport::default()
     }

@@ -4,7 +4,9 @@ use ectome_mesh::{Mesh, topology::HalfEdge};
 use glam::{DVec3, DVec4, Vec3, Vec4};
 use rayon::prelude::*;
 
-use crate::{anchor::Anchor, feature::Class, quadric::Quadric, state::State, uv_fit::UvFit};
+use crate::{
+    anchor::Anchor, feature::Class, outline, quadric::Quadric, state::State, uv_fit::UvFit,
+};
 
 /// How much a border edge weighs against the faces beside it.
 const BORDER_WEIGHT: f64 = 4.0;
@@ -28,12 +30,21 @@ pub fn fill(state: &mut State, mesh: &Mesh, wedge_vertex: &[u32], half_edges: &[
                 .as_vec4()
         })
         .collect();
+    let presence = if state.weights.outline > 1.0 {
+        outline::presence(mesh)
+    } else {
+        Vec::new()
+    };
     let points: Vec<(Quadric, Anchor, f32)> = (0..state.place.len() as u32)
         .into_par_iter()
         .with_min_len(1024)
         .map_init(Vec::new, |ring, p| {
             state.look_around(p, ring);
-            of_point(state, &faces, p, ring)
+            let (mut form, anchor, area) = of_point(state, &faces, p, ring);
+            if let Some(&presence) = presence.get(p as usize) {
+                form = form.scaled(state.weights.of_outline(presence));
+            }
+            (form, anchor, area)
         })
         .collect();
     for (p, (form, anchor, area)) in points.into_iter().enumerate() {
@@ -97,7 +108,7 @@ fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric
         if let Some(&beyond) = beyond {
             let other = faces[beyond as usize / 3].as_dvec4();
             let length = place.distance(far_place);
-            let weight = state.weights.outline * outline(length, face, other);
+            let weight = state.weights.outline * turn_weight(length, face, other);
             form += Quadric::plane(normal, place, weight);
             form += Quadric::plane(other.truncate(), place, weight);
         }
@@ -113,7 +124,7 @@ fn of_point(state: &State, faces: &[Vec4], point: u32, ring: &[u32]) -> (Quadric
 /// normals are θ apart is one from θ/π of all directions. So there the surface weighs more. What
 /// counts is the turn per length, so that a finer mesh of the same shape is weighed alike. Faces are given
 /// as normal and area.
-fn outline(length: f64, face: DVec4, other: DVec4) -> f64 {
+fn turn_weight(length: f64, face: DVec4, other: DVec4) -> f64 {
     let area = (face.w + other.w) * (2.0 / 3.0);
     // The chord between the normals is the angle between them, nearly.
     let turn = (face.truncate() - other.truncate()).length();

@@ -85,6 +85,20 @@ impl Attention {
     }
 }
 
+impl Weights {
+    /// How much the surface around a point weighs, for a point that is on the outline `presence` times as
+    /// often as the mean. More than one only where the outline's share is above the default.
+    pub fn of_outline(&self, presence: f32) -> f64 {
+        1.0 + OUTLINE_GAIN * (self.outline - 1.0).max(0.0) * f64::from(presence).powf(OUTLINE_POWER)
+    }
+}
+
+/// What each further unit of outline weight adds to the surface at a point of mean presence.
+const OUTLINE_GAIN: f64 = 1.0;
+/// Points that are outline from many directions count more than in proportion. Gain and power are the
+/// best of nine pairs tried on a displaced sphere (docs/performance.md).
+const OUTLINE_POWER: f64 = 1.5;
+
 /// [`Attention`] as factors, one at the default shares.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Weights {

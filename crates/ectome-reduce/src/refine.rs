@@ -16,7 +16,7 @@ use ectome_mesh::{
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
 
-use crate::{feature::Features, options::Options, replay::Cut};
+use crate::{feature::Features, options::Options, outline, replay::Cut};
 
 /// How often nearest places are looked for anew.
 const ROUNDS: usize = 3;
@@ -39,10 +39,13 @@ const LEAN_COSINE: f64 = 0.5;
 struct Place {
     at: Vec3,
     normal: Vec3,
+    /// How much it counts.
+    weight: f64,
 }
 
 /// A place of the source tied to a triangle of the result.
 struct Tie {
+    weight: f64,
     face: u32,
     normal: Vec3,
     points: [u32; 3],
@@ -51,7 +54,8 @@ struct Tie {
 }
 
 /// Moves the points of `cut` closer to `source`. Points of open borders, of non-manifold edges and of
-/// guards stay. Never makes the mean distance larger.
+/// guards stay. Never makes the mean distance larger (weighted by presence on the outline, where that has
+/// the attention).
 ///
 /// # Errors
 /// [`Cancelled`].
@@ -67,7 +71,7 @@ pub fn refine(
     }
     let free = free_points(source, options, low, &cut.point_source);
     let count = (low.face_count() * PLACES_PER_TRIANGLE).clamp(LEAST_PLACES, MOST_PLACES);
-    let places = spread(source, count);
+    let places = spread(source, options, count);
     if places.is_empty() {
         return Ok(());
     }
@@ -78,7 +82,9 @@ pub fn refine(
     for round in 0..=ROUNDS {
         progress.at(round as f32 / (ROUNDS + 1) as f32)?;
         let ties = tie(low, &places);
-        let mean = ties.iter().map(|t| t.off.length()).sum::<f64>() / ties.len().max(1) as f64;
+        let all: f64 = ties.iter().map(|t| t.weight).sum();
+        let off: f64 = ties.iter().map(|t| t.weight * t.off.length()).sum();
+        let mean = off / all.max(f64::MIN_POSITIVE);
         if mean >= before {
             low.points = last;
             break;
@@ -160,10 +166,22 @@ fn free_points(source: &Mesh, options: &Options, low: &Mesh, point_source: &[u32
 }
 
 /// Places spread over the source by area.
-fn spread(mesh: &Mesh, count: usize) -> Vec<Place> {
+fn spread(mesh: &Mesh, options: &Options, count: usize) -> Vec<Place> {
+    let weights = options.attention.weights();
+    let presence = if weights.outline > 1.0 {
+        outline::presence(mesh)
+    } else {
+        Vec::new()
+    };
+    let weight = |face: usize| {
+        let of = |p: u32| presence.get(p as usize).copied().unwrap_or(0.0);
+        let mean = mesh.triangle_points(face).map(of).iter().sum::<f32>() / 3.0;
+        weights.of_outline(mean)
+    };
     sample::by_area(mesh, count)
         .into_par_iter()
         .map(|s| Place {
+            weight: weight(s.face as usize),
             at: s.point,
             normal: measure::area_vector(mesh.triangle(s.face as usize))
                 .normalize_or_zero()
@@ -180,6 +198,7 @@ fn tie(low: &Mesh, places: &[Place]) -> Vec<Tie> {
         .filter_map(|p| {
             let near = surface.nearest(p.at)?;
             Some(Tie {
+                weight: p.weight,
                 face: near.face,
                 normal: p.normal,
                 points: low.triangle_points(near.face as usize),
@@ -196,8 +215,8 @@ fn solve(ties: &[Tie], points: usize, free: &[bool]) -> Vec<DVec3> {
     let mut rhs = vec![DVec3::ZERO; points];
     for t in ties {
         for (p, w) in t.points.iter().zip(t.weights) {
-            weight[*p as usize] += w * w;
-            rhs[*p as usize] += t.off * w;
+            weight[*p as usize] += t.weight * w * w;
+            rhs[*p as usize] += t.off * w * t.weight;
         }
     }
     let typical = weight.iter().sum::<f64>() / points.max(1) as f64;
@@ -213,7 +232,7 @@ fn solve(ties: &[Tie], points: usize, free: &[bool]) -> Vec<DVec3> {
         for t in ties {
             let sum: DVec3 = (0..3).map(|k| x[t.points[k] as usize] * t.weights[k]).sum();
             for k in 0..3 {
-                y[t.points[k] as usize] += sum * t.weights[k];
+                y[t.points[k] as usize] += sum * t.weights[k] * t.weight;
             }
         }
         hold(&mut y);

@@ -8,7 +8,7 @@ use ectome_mesh::{
     Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes,
     topology::{Topology, sorted_half_edges},
 };
-use ectome_reduce::{CutError, Options, cut};
+use ectome_reduce::{CutError, Options, Size, cut, prepare};
 use glam::{Affine3A, Vec2, Vec3};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -245,6 +245,73 @@ fn a_single_solid_cannot_go_below_a_tetrahedron() {
     assert!(error.to_string().contains("cannot be met: at 4"), "{error}");
 }
 
+/// A ring has a tunnel, which needs at least 14 triangles on 7 points (Á. Császár, *A polyhedron without
+/// diagonals*, 1949). Below that it has to close.
+#[rstest]
+#[case(200)]
+#[case(6)]
+#[case(4)]
+fn a_ring_gives_up_its_tunnel_only_when_it_must(#[case] target: usize) {
+    let ring = shapes::torus(1.0, 0.3, 48, 24);
+    let result = cut(&ring, target, &Options::default(), &Progress::new()).unwrap();
+    let low = result.mesh;
+    assert!(
+        (target - 2..=target).contains(&low.triangle_count()),
+        "{}",
+        low.triangle_count()
+    );
+    let after = Topology::of(&low);
+    assert_eq!((after.open_edges, after.nonmanifold_edges), (0, 0));
+    assert_eq!(result.knots_released, target < 14);
+    assert_eq!(
+        after.euler_characteristic,
+        if result.knots_released { 2 } else { 0 }
+    );
+}
+
+#[test]
+fn faces_that_stand_twice_hold_nothing() {
+    let mut mesh = shapes::icosphere(1.0, 3);
+    let twice = mesh.corners.clone();
+    mesh.corners.extend(twice);
+    mesh.runs[0].faces.end *= 2;
+    let n = mesh.triangle_count();
+    for target in [n - 3, n / 2, 100, 4] {
+        let result = cut(&mesh, target, &Options::default(), &Progress::new()).unwrap();
+        assert!((target - 2..=target).contains(&result.mesh.triangle_count()));
+        let after = Topology::of(&result.mesh);
+        assert_eq!((after.open_edges, result.pieces_dropped), (0, 0));
+        assert!(after.nonmanifold_edges <= Topology::of(&mesh).nonmanifold_edges);
+    }
+}
+
+#[test]
+fn a_doubled_sheet_does_not_come_to_have_open_edges() {
+    let mut p = Primitive::default();
+    for i in 0..25u32 {
+        p.positions.push(Vec3::new(
+            (i % 5) as f32,
+            (i / 5) as f32,
+            0.1 * (i % 3) as f32,
+        ));
+    }
+    for i in 0..16u32 {
+        let a = i / 4 * 5 + i % 4;
+        p.corners.extend([a, a + 1, a + 6, a, a + 6, a + 5]);
+    }
+    p.corners.extend(p.corners.clone());
+    let mut builder = MeshBuilder::new();
+    builder.primitive(p);
+    let mesh = builder.finish();
+    let before = Topology::of(&mesh);
+    assert_eq!(before.open_edges, 0);
+    for target in [60, 40, 20] {
+        if let Ok(result) = cut(&mesh, target, &Options::default(), &Progress::new()) {
+            assert_eq!(Topology::of(&result.mesh).open_edges, 0, "{target}");
+        }
+    }
+}
+
 /// A mesh of triangles between random points of a small grid: non-manifold, inconsistent, with
 /// holes, duplicates and zero-area faces.
 fn broken() -> impl Strategy<Value = Mesh> {
@@ -315,12 +382,48 @@ fn never_worse(mesh: &Mesh, share: f64) -> Result<(), TestCaseError> {
     Ok(())
 }
 
+/// How many cases: more on request, for a long run.
+fn cases(usual: u32) -> u32 {
+    std::env::var("ECTOME_CASES")
+        .ok()
+        .and_then(|n| n.parse().ok())
+        .unwrap_or(usual)
+}
+
+/// Cut block by block with many borders between blocks, no edge gets worse either.
+fn blocks_never_worse(mesh: &Mesh, block: usize) -> Result<(), TestCaseError> {
+    let size = Size {
+        block,
+        leave: mesh.triangle_count() / 3,
+    };
+    let low = prepare(mesh, &Options::default(), size, &Progress::new())
+        .unwrap()
+        .mesh;
+    prop_assert!(low.check().is_ok());
+    let (before, after) = (Topology::of(mesh), Topology::of(&low));
+    prop_assert!(after.open_edges <= before.open_edges);
+    prop_assert!(after.nonmanifold_edges <= before.nonmanifold_edges);
+    prop_assert!(after.inconsistent_edges <= before.inconsistent_edges);
+    prop_assert!(after.duplicate_faces <= before.duplicate_faces);
+    Ok(())
+}
+
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig::with_cases(cases(300)))]
 
     #[test]
     fn a_broken_mesh_gets_no_worse(mesh in broken(), share in 0.05..0.9) {
         never_worse(&mesh, share)?;
+    }
+
+    #[test]
+    fn a_broken_mesh_in_blocks_gets_no_worse(mesh in broken(), block in 5usize..80) {
+        blocks_never_worse(&mesh, block)?;
+    }
+
+    #[test]
+    fn a_holed_mesh_in_blocks_gets_no_worse(mesh in holed(), block in 20usize..800) {
+        blocks_never_worse(&mesh, block)?;
     }
 
     #[test]

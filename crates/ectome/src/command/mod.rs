@@ -5,6 +5,7 @@ mod compare;
 mod cut;
 mod demo;
 mod inspect;
+mod loops;
 mod serve;
 mod settings;
 
@@ -61,6 +62,7 @@ enum Which {
     Inspect(inspect::Inspect),
     Cut(cut::Cut),
     Chain(chain::Chain),
+    Loops(loops::Loops),
     Compare(compare::Compare),
     Demo(demo::Demo),
     Serve(serve::Serve),
@@ -73,6 +75,7 @@ impl Command {
             Which::Inspect(command) => command.run(),
             Which::Cut(command) => command.run(),
             Which::Chain(command) => command.run(),
+            Which::Loops(command) => command.run(),
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
             Which::Serve(command) => command.run(),

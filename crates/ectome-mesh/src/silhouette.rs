@@ -1,0 +1,126 @@
+//! The filled shape of a mesh in parallel projection.
+
+use glam::{Mat3, Vec2, Vec3};
+
+use crate::Mesh;
+
+/// Pixels left free around the mesh.
+const MARGIN: f32 = 4.0;
+
+/// A parallel projection onto a square of pixels.
+#[derive(Clone, Debug)]
+pub struct View {
+    axes: Mat3,
+    low: Vec2,
+    scale: f32,
+    pixels: usize,
+}
+
+impl View {
+    /// A view along `direction` (of length 1) that `mesh` fills but for a small margin; `None` when the mesh
+    /// has no extent.
+    pub fn of(mesh: &Mesh, direction: Vec3, pixels: usize) -> Option<Self> {
+        let (right, up) = direction.any_orthonormal_pair();
+        let axes = Mat3::from_cols(right, up, direction).transpose();
+        let (mut low, mut high) = (Vec2::INFINITY, Vec2::NEG_INFINITY);
+        for &p in &mesh.points {
+            let q = (axes * p).truncate();
+            low = low.min(q);
+            high = high.max(q);
+        }
+        let extent = (high - low).max_element();
+        (extent > 0.0 && extent.is_finite()).then(|| Self {
+            axes,
+            low,
+            scale: (pixels as f32 - 2.0 * MARGIN) / extent,
+            pixels,
+        })
+    }
+
+    /// Where a place falls, in pixels.
+    pub fn pixel(&self, p: Vec3) -> Vec2 {
+        ((self.axes * p).truncate() - self.low) * self.scale + MARGIN
+    }
+
+    /// The pixels whose middles an all-triangle mesh covers, row by row.
+    pub fn shape(&self, mesh: &Mesh) -> Vec<bool> {
+        let points: Vec<Vec2> = mesh.points.iter().map(|&p| self.pixel(p)).collect();
+        let mut shape = vec![false; self.pixels * self.pixels];
+        for f in 0..mesh.face_count() {
+            let triangle = mesh.triangle_points(f).map(|p| points[p as usize]);
+            fill(triangle, self.pixels, &mut shape);
+        }
+        shape
+    }
+
+    /// Whether each pixel of a shape lies beside one outside it.
+    pub fn border(&self, shape: &[bool]) -> Vec<bool> {
+        let n = self.pixels;
+        let on = |x: usize, y: usize| shape[y * n + x];
+        (0..n * n)
+            .map(|i| {
+                let (x, y) = (i % n, i / n);
+                on(x, y)
+                    && ((x == 0 || !on(x - 1, y))
+                        || (y == 0 || !on(x, y - 1))
+                        || (x + 1 == n || !on(x + 1, y))
+                        || (y + 1 == n || !on(x, y + 1)))
+            })
+            .collect()
+    }
+}
+
+/// Fills the pixels whose middles lie in a triangle, its sides included, whichever way it turns.
+fn fill([a, b, c]: [Vec2; 3], pixels: usize, shape: &mut [bool]) {
+    let low = (a.min(b).min(c) - 0.5).ceil().max(Vec2::ZERO);
+    let high = (a.max(b).max(c) - 0.5)
+        .floor()
+        .min(Vec2::splat(pixels as f32 - 1.0));
+    if low.x > high.x || low.y > high.y {
+        return;
+    }
+    let turn = (b - a).perp_dot(c - a);
+    let sign = if turn < 0.0 { -1.0 } else { 1.0 };
+    for y in low.y as usize..=high.y as usize {
+        for x in low.x as usize..=high.x as usize {
+            let q = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
+            let inside = [(a, b), (b, c), (c, a)]
+                .iter()
+                .all(|&(s, t)| sign * (t - s).perp_dot(q - s) >= 0.0);
+            if inside {
+                shape[y * pixels + x] = true;
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::shapes;
+
+    /// Closed form: a ball of radius r fills πr² and has a border of about 4√2 r pixels.
+    #[test]
+    fn a_ball_is_a_disc_from_everywhere() {
+        let ball = shapes::icosphere(1.0, 5);
+        for direction in [Vec3::X, Vec3::ONE.normalize()] {
+            let view = View::of(&ball, direction, 208).unwrap();
+            let shape = view.shape(&ball);
+            let filled = shape.iter().filter(|&&s| s).count() as f64;
+            let border = view.border(&shape).iter().filter(|&&b| b).count() as f64;
+            assert!(
+                (filled / (std::f64::consts::PI * 1e4) - 1.0).abs() < 0.01,
+                "{filled}"
+            );
+            assert!(
+                (border / (4.0 * 2f64.sqrt() * 100.0) - 1.0).abs() < 0.03,
+                "{border}"
+            );
+        }
+    }
+
+    #[test]
+    fn a_mesh_without_extent_has_no_view() {
+        assert!(View::of(&Mesh::default(), Vec3::X, 64).is_none());
+    }
+}

@@ -1,0 +1,92 @@
+//! How often each point is on the outline, seen from all around.
+//!
+//! The mesh is drawn as a filled shape from directions spread evenly over the sphere. A point that falls
+//! on a pixel at the edge of the shape is on the outline from there.
+
+use ectome_mesh::{Mesh, silhouette::View};
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// Directions looked from.
+const DIRECTIONS: usize = 96;
+/// Width and height of the pictures, in pixels.
+const PIXELS: usize = 512;
+
+/// For each point of an all-triangle mesh the number of directions from which it is on the outline, divided
+/// by the mean over all points; empty when the mesh has no outline.
+pub fn presence(mesh: &Mesh) -> Vec<f32> {
+    let hits = directions(DIRECTIONS)
+        .par_iter()
+        .fold(
+            || vec![0u16; mesh.points.len()],
+            |mut hits, &direction| {
+                if let Some(view) = View::of(mesh, direction, PIXELS) {
+                    let border = view.border(&view.shape(mesh));
+                    for (hit, &p) in hits.iter_mut().zip(&mesh.points) {
+                        let q = view.pixel(p).as_uvec2();
+                        *hit += u16::from(border[q.y as usize * PIXELS + q.x as usize]);
+                    }
+                }
+                hits
+            },
+        )
+        .reduce(
+            || vec![0u16; mesh.points.len()],
+            |mut a, b| {
+                a.iter_mut().zip(b).for_each(|(a, b)| *a += b);
+                a
+            },
+        );
+    let sum: u64 = hits.iter().map(|&h| u64::from(h)).sum();
+    if sum == 0 {
+        return Vec::new();
+    }
+    let mean = sum as f32 / hits.len() as f32;
+    hits.into_iter().map(|h| f32::from(h) / mean).collect()
+}
+
+/// Directions along a spiral over one half of the sphere (an outline is the same from behind), by
+/// the golden angle (Á. González, *Measurement of areas on a sphere using Fibonacci and
+/// latitude–longitude lattices*, 2010).
+fn directions(n: usize) -> Vec<Vec3> {
+    let golden = std::f32::consts::PI * (3.0 - 5f32.sqrt());
+    (0..n)
+        .map(|i| {
+            let z = (i as f32 + 0.5) / n as f32;
+            let (sin, cos) = (golden * i as f32).sin_cos();
+            let r = (1.0 - z * z).sqrt();
+            Vec3::new(r * cos, r * sin, z)
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::shapes;
+
+    #[test]
+    fn the_outside_of_a_ring_is_outline_and_its_inside_is_not() {
+        let ring = shapes::torus(1.0, 0.3, 96, 48);
+        let presence = presence(&ring);
+        let mean = |inside: bool| {
+            let of: Vec<f32> = ring
+                .points
+                .iter()
+                .zip(&presence)
+                .filter(|(p, _)| {
+                    let r = p.length();
+                    if inside { r < 0.75 } else { r > 1.25 }
+                })
+                .map(|(_, &h)| h)
+                .collect();
+            of.iter().sum::<f32>() / of.len() as f32
+        };
+        assert!(
+            mean(false) > 2.0 * mean(true),
+            "{} {}",
+            mean(false),
+            mean(true)
+        );
+    }
+}
