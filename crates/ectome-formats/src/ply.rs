@@ -43,7 +43,7 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
     let mut reader = Reader::new(bytes);
     let header = Parser::<Row>::new()
         .read_header(&mut reader)
-        .map_err(|e| damaged(format!("its header: {}", first_line(&e))))?;
+        .map_err(|e| damaged(format!("its header: {}", in_short(&e))))?;
     let mut rest = reader.into_inner();
     let mut rows = Rows::default();
     for (name, element) in &header.elements {
@@ -61,7 +61,7 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
                 Ok(None) => return Err(damaged(short())),
                 Err(e) if e.kind() == ErrorKind::UnexpectedEof => return Err(damaged(short())),
                 Err(e) => {
-                    let fault = format!("{name} {} cannot be read ({})", i + 1, first_line(&e));
+                    let fault = format!("{name} {} cannot be read ({})", i + 1, in_short(&e));
                     return Err(damaged(fault));
                 }
             };
@@ -156,9 +156,11 @@ fn next_row(
     row.map(Some)
 }
 
-fn first_line(error: &ParseError) -> String {
+/// What the parser says, on one line and not too long.
+fn in_short(error: &ParseError) -> String {
     let text = error.to_string();
-    text.lines().next().unwrap_or_default().to_owned()
+    let words: Vec<&str> = text.split_whitespace().collect();
+    words.join(" ").chars().take(160).collect()
 }
 
 /// What a vertex may carry, by the names in use.

@@ -87,12 +87,12 @@ fn a_texture_that_did_not_come_is_noted() {
 }
 
 #[rstest]
-#[case::cut_short(&TEXT[..TEXT.len() - 12], "cut short in face 1 of 2")]
+#[case::cut_short(&TEXT[..TEXT.len() - 8], "cut short in face 2 of 2")]
 #[case::no_header("ply\nformat ascii 1.0\nelement vertex", "header")]
 #[case::not_ply("solid nothing\n", "does not begin with the word ply")]
 #[case::index(&TEXT.replace("3 1 4 2", "3 1 9 2"), "refers to vertex 9, but there are only 5")]
 #[case::below_zero(&TEXT.replace("3 1 4 2", "3 1 -1 2"), "only 5")]
-#[case::not_finite(&TEXT.replace("2 0 0 1 0 0", "nan 0 0 1 0 0"), "place of vertex 5")]
+#[case::not_finite(&TEXT.replace("2 0 0 1 0 0", "nan 0 0 1 0 0"), "vertex 5")]
 #[case::points_only(&TEXT.replace("element face 2", "element face 0"), "holds no triangles")]
 #[case::huge_count(&TEXT.replace("element face 2", "element face 4000000000"), "cut short in face 3")]
 #[case::strips(&TEXT.replace("element face", "element tristrips"), "triangle strips")]

@@ -1,5 +1,7 @@
 //! Takes loops out.
 
+use std::collections::HashSet;
+
 use ectome_mesh::{Mesh, Progress};
 use serde::{Deserialize, Serialize};
 
@@ -54,12 +56,15 @@ pub fn take_out(
     let recovered = quads.recovered;
     let (mut taken, mut deviation_m) = (0, 0f64);
     let start = triangles(&quads);
+    let mut rows: Option<Vec<HashSet<u32>>> = None;
     let held = loop {
         let graph = Graph::of(mesh, &quads);
         let loops = ranked(mesh, &quads, &graph, options);
         let chosen = match which {
-            Which::Every(n) if taken == 0 => every(&graph, &loops, n),
-            Which::Every(_) => Vec::new(),
+            Which::Every(n) => {
+                let rows = rows.get_or_insert_with(|| every(&graph, &loops, n));
+                pending(&graph, &loops, rows)
+            }
             Which::Triangles(target) => cheapest(&graph, &loops, triangles(&quads), target),
         };
         if chosen.is_empty() {
@@ -117,8 +122,25 @@ fn claim(graph: &Graph, l: &EdgeLoop, used: &mut [bool]) -> bool {
     true
 }
 
-/// Every `n`-th of the loops that lie side by side.
-fn every(graph: &Graph, loops: &[EdgeLoop], n: usize) -> Vec<usize> {
+/// Of the loops asked for (as sets of points), those that can go at once; they are asked for no longer.
+/// Loops that cross go one after the other: what is left of the second is still known by its points.
+fn pending(graph: &Graph, loops: &[EdgeLoop], asked: &mut Vec<HashSet<u32>>) -> Vec<usize> {
+    let mut used = vec![false; graph.face_edges.len()];
+    let mut chosen = Vec::new();
+    for (i, l) in loops.iter().enumerate().filter(|(_, l)| l.held.is_none()) {
+        let is_it = |set: &HashSet<u32>| l.points.iter().all(|p| set.contains(p));
+        if let Some(at) = asked.iter().position(is_it)
+            && claim(graph, l, &mut used)
+        {
+            asked.swap_remove(at);
+            chosen.push(i);
+        }
+    }
+    chosen
+}
+
+/// The points of every `n`-th of the loops that lie side by side.
+fn every(graph: &Graph, loops: &[EdgeLoop], n: usize) -> Vec<HashSet<u32>> {
     let mut loop_of_edge = vec![NONE; graph.edges.len()];
     for (i, l) in loops.iter().enumerate() {
         l.edges
@@ -140,7 +162,6 @@ fn every(graph: &Graph, loops: &[EdgeLoop], n: usize) -> Vec<usize> {
             })
             .next()
     };
-    let mut used = vec![false; graph.face_edges.len()];
     let mut ordered = vec![false; loops.len()];
     let mut chosen = Vec::new();
     for first in 0..loops.len() {
@@ -157,8 +178,8 @@ fn every(graph: &Graph, loops: &[EdgeLoop], n: usize) -> Vec<usize> {
         while let Some(i) = here.filter(|&i| !ordered[i]) {
             ordered[i] = true;
             place += 1;
-            if place % n == 0 && loops[i].held.is_none() && claim(graph, &loops[i], &mut used) {
-                chosen.push(i);
+            if place % n == 0 && loops[i].held.is_none() {
+                chosen.push(loops[i].points.iter().copied().collect());
             }
             here = beyond(i, came);
             came = Some(i);
