@@ -40,7 +40,7 @@ pub enum EngineError {
     /// No edge loop can go.
     #[error("no edge loop can be taken out{}", .held.as_ref().map_or_else(
         || ": the source has no quads in rows".to_owned(),
-        |why| format!(": what there is stays because of {why}")
+        |why| format!(": what there is stays ({why})")
     ))]
     NoLoops {
         /// Why those that were found stay.

@@ -37,6 +37,10 @@ pub struct Inspection {
     pub faces: usize,
     /// Faces with four corners.
     pub quads: usize,
+    /// Quads that are given or that pairs of triangles make; 0 where that was not looked for (faces of more
+    /// corners, very large meshes).
+    #[serde(default)]
+    pub quads_with_recovered: usize,
     /// Faces with more.
     pub ngons: usize,
     /// Distinct vertices.
@@ -91,6 +95,7 @@ impl Inspection {
             triangles: mesh.triangle_count(),
             faces: scene.mesh.face_count(),
             quads,
+            quads_with_recovered: recovered_quads(&scene.mesh),
             ngons,
             vertices: mesh.vertex_count(),
             points: mesh.points.len(),
@@ -156,6 +161,13 @@ fn materials(scene: &Scene, of_part: impl Fn(u32) -> bool) -> Vec<String> {
     seen.into_iter()
         .map(|m| scene.library.name(m).to_owned())
         .collect()
+}
+
+fn recovered_quads(mesh: &Mesh) -> usize {
+    if mesh.face_count() > ectome_reduce::LARGE {
+        return 0;
+    }
+    ectome_reduce::loops::Quads::of(mesh).map_or(0, |q| q.quads)
 }
 
 /// Triangles whose first UVs leave the unit square.

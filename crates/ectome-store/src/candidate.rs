@@ -1,6 +1,6 @@
 //! What recipes made: candidates by hash, the tray of an asset, its chain.
 
-use ectome_recipe::{CutReport, Recipe};
+use ectome_recipe::{CutReport, LoopChoice, Recipe};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, asset::Asset, retry::retrying};
@@ -111,6 +111,26 @@ impl Store {
     pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
         retrying(|| async {
             let recipe = Recipe::merge_flat(&asset.source, asset.settings.clone());
+            let mut tx = self.pool.begin().await?;
+            let hash = ask(&mut tx, asset, &recipe, expected).await?;
+            tx.commit().await?;
+            Ok(hash)
+        })
+        .await
+    }
+
+    /// The same for taking edge loops out of an asset, which is expected to leave about `expected` triangles.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_loops(
+        &self,
+        asset: &Asset,
+        which: LoopChoice,
+        expected: u64,
+    ) -> Result<String, StoreError> {
+        retrying(|| async {
+            let recipe = Recipe::take_out_loops(&asset.source, which, asset.settings.clone());
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, &recipe, expected).await?;
             tx.commit().await?;

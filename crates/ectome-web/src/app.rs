@@ -52,6 +52,7 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/cuts", post(asset_page::cut))
         .route("/assets/{id}/chains", post(asset_page::chain))
         .route("/assets/{id}/flats", post(asset_page::flats))
+        .route("/assets/{id}/loops", post(asset_page::loops))
         .route("/assets/{id}/settings", post(asset_page::settings))
         .route("/assets/{id}/preview/{triangles}", get(asset_page::preview))
         .route("/assets/{id}/brief", post(asset_page::brief))

@@ -7,7 +7,7 @@ use axum::{
     http::{HeaderMap, HeaderName, StatusCode, header::CONTENT_TYPE},
     response::{Html, IntoResponse, Redirect, Response},
 };
-use ectome_recipe::{Attention, Ball, CutSettings, Keep, Region, chain::halved};
+use ectome_recipe::{Attention, Ball, CutSettings, Keep, LoopChoice, Region, chain::halved};
 use ectome_store::{
     asset::{Asset, AssetState},
     work::{Kind, Work},
@@ -278,6 +278,35 @@ pub async fn flats(
         )));
     };
     let hash = app.store.ask_for_flat(&asset, expected).await?;
+    let tray = app.store.tray(id).await?;
+    let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
+    Ok(back(&headers, id, "cut", number))
+}
+
+/// What the loops form sends.
+#[derive(Deserialize)]
+pub struct LoopsForm {
+    every: u32,
+}
+
+/// `POST /assets/{id}/loops`: a candidate without every so-manieth edge loop.
+pub async fn loops(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+    Form(form): Form<LoopsForm>,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    if !(2..=8).contains(&form.every) {
+        return Err(Failure::bad(
+            "One loop in 2 to one in 8 can be taken out. Choose one of these.",
+        ));
+    }
+    let triangles = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
+    let left = 1.0 - 1.0 / f64::from(form.every);
+    let expected = (triangles as f64 * left * left) as u64;
+    let which = LoopChoice::Every(form.every as usize);
+    let hash = app.store.ask_for_loops(&asset, which, expected).await?;
     let tray = app.store.tray(id).await?;
     let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "cut", number))

@@ -113,6 +113,8 @@ pub struct View {
     pub candidate_label: String,
     pub data: String,
     pub analysed: bool,
+    /// How much of the source is quads, if enough of it is for edge loops.
+    pub quads: Option<String>,
     /// What merging flat areas would save, if it would save anything.
     pub flat: Option<String>,
     pub guards: Vec<GuardLine>,
@@ -302,6 +304,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         )
         .to_string(),
         analysed: outlook.is_some(),
+        quads: quads_sentence(inspection),
         flat: outlook.and_then(|o| flat_sentence(o.flat?, source)),
         guards: guards(&asset.settings),
         crease: asset
@@ -315,6 +318,19 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         fault: asset.fault,
         name: asset.name,
         tiers,
+    })
+}
+
+/// Sources of which at least this share of the triangles pairs up to quads can lose edge loops.
+const QUAD_SHARE: f64 = 0.8;
+
+fn quads_sentence(i: &Inspection) -> Option<String> {
+    let share = 2.0 * i.quads_with_recovered as f64 / i.triangles.max(1) as f64;
+    (share >= QUAD_SHARE).then(|| {
+        format!(
+            "{:.0} % of the source is quads. Take out one edge loop in",
+            share * 100.0
+        )
     })
 }
 
@@ -529,8 +545,42 @@ fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> 
         }
         _ => String::new(),
     };
+    // Outlines were compared in pictures whose side is at most the diagonal.
+    let diagonal_mm = r.deviation_max_mm * 100.0 / r.deviation_max_percent_of_diagonal;
+    let outline_m = r.outline_mean_pixels / OUTLINE_PIXELS * diagonal_mm / 1e3;
+    let outline = if outline_m.is_finite() && r.outline_agreement > 0.0 {
+        format!(
+            " Outline {:.1} px off on the mean.",
+            outline_m / brief.pixel_m(nearest)
+        )
+    } else {
+        String::new()
+    };
+    let loops = match r.loops_taken {
+        0 => String::new(),
+        n => {
+            let stay: Vec<String> = r
+                .loops_held
+                .iter()
+                .map(|(why, n)| format!("{} ({why})", words::grouped(*n as u64)))
+                .collect();
+            let stay = match stay.is_empty() {
+                true => String::new(),
+                false => format!("; left in: {}", stay.join(", ")),
+            };
+            format!(" {} loops taken out{stay}.", words::grouped(n as u64))
+        }
+    };
+    let first = r.first_pass.as_ref().map_or_else(String::new, |f| {
+        format!(
+            " A first pass in {} blocks left {} triangles; its {} are part of these figures.",
+            f.blocks,
+            words::grouped(f.triangles as u64),
+            words::length(f.deviation_max_mm)
+        )
+    });
     Some(format!(
-        "{} of {}. Largest deviation {}{place}: at most {pixels:.1} px at {}. Mean {}.{uvs} Made in {}.",
+        "{} of {}. Largest deviation {}{place}: at most {pixels:.1} px at {}. Mean {}.{outline}{uvs}{loops}{first} Made in {}.",
         words::grouped(c.triangles?),
         words::grouped(source),
         words::length(r.deviation_max_mm),
@@ -539,6 +589,9 @@ fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> 
         words::seconds(r.seconds_analysis + r.seconds_replay + r.seconds_fitting),
     ))
 }
+
+/// Pixels across the pictures in which outlines are compared, without their margins.
+const OUTLINE_PIXELS: f64 = 504.0;
 
 fn facts(i: &Inspection) -> Vec<(String, String)> {
     let size: Vec<String> = (0..3)

@@ -296,3 +296,63 @@ fn a_target_that_cannot_be_met_is_refused_with_the_reason() {
         assert!(!out.exists());
     }
 }
+
+#[test]
+fn loops_are_listed_and_taken_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 48, 24);
+    let listed = ectome(&["loops", text(&source), "--list"]);
+    assert!(listed.status.success());
+    let listed = String::from_utf8(listed.stdout).unwrap();
+    assert!(
+        listed.contains("closed") && listed.contains("stays (seam"),
+        "{listed}"
+    );
+    let (out, report) = (folder.path().join("low.glb"), folder.path().join("r.json"));
+    let run = |args: &[&str]| {
+        let mut all = vec![
+            "loops",
+            text(&source),
+            "-o",
+            text(&out),
+            "--report",
+            text(&report),
+        ];
+        all.extend(args);
+        ectome(&all)
+    };
+    assert!(run(&["--every", "2"]).status.success());
+    let r = json(&report);
+    assert!(r["loops_taken"].as_u64().unwrap() > 5, "{r}");
+    assert!(r["triangles_after"].as_u64() < r["triangles_before"].as_u64());
+    assert_eq!(r["open_edges"], serde_json::json!([0, 0]));
+    assert!(run(&["--to", "1200"]).status.success());
+    assert!(json(&report)["triangles_after"].as_u64().unwrap() <= 1200);
+    // Neither: a sentence that says what to do.
+    let neither = run(&[]);
+    assert_eq!(neither.status.code(), Some(1));
+    assert!(
+        String::from_utf8(neither.stderr)
+            .unwrap()
+            .contains("--every N or --to N")
+    );
+}
+
+#[test]
+fn a_scan_written_on_request_comes_in_as_ply_and_cuts() {
+    let folder = tempfile::tempdir().unwrap();
+    let made = ectome(&["demo", "-o", text(folder.path()), "--scan", "20000"]);
+    assert!(made.status.success());
+    let (scan, out) = (
+        folder.path().join("skerry.ply"),
+        folder.path().join("low.glb"),
+    );
+    let cut = ectome(&["cut", text(&scan), "--to", "500", "-o", text(&out)]);
+    assert!(cut.status.success(), "{cut:?}");
+    let compared = ectome(&["compare", text(&scan), text(&out), "--json"]);
+    let r: Value = serde_json::from_slice(&compared.stdout).unwrap();
+    assert!((498..=500).contains(&r["low"]["triangles"].as_u64().unwrap()));
+    assert_eq!(r["low"]["open_edges"], 0);
+    assert_eq!(r["flipped_faces"], 0);
+    assert!(r["outline_agreement"].as_f64().unwrap() > 0.95, "{r}");
+}

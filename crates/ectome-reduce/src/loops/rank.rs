@@ -42,13 +42,13 @@ pub enum Held {
 impl fmt::Display for Held {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
-            Self::Line => "a seam, hard edge or edge of a material or part",
-            Self::Spiral => "a spiral that runs beside or across itself",
-            Self::EndsInside => "an end inside the surface",
-            Self::Extreme => "the extreme of a curve, or a sharp edge",
-            Self::Border => "a guarded border it ends at",
-            Self::Protected => "the protected region",
-            Self::TooLittle => "too little that would be left around it",
+            Self::Line => "seam, hard edge, or edge of a material or part",
+            Self::Spiral => "spiral, runs beside or across itself",
+            Self::EndsInside => "ends inside the surface",
+            Self::Extreme => "extreme of a curve, or sharp edge",
+            Self::Border => "ends at a guarded border",
+            Self::Protected => "in the protected region",
+            Self::TooLittle => "too little would be left around it",
         })
     }
 }

@@ -68,7 +68,7 @@ impl Loops {
             report.deviation_mean_mm,
         );
         for (why, n) in &report.loops_held {
-            println!("Stay: {} because of {why}.", grouped(*n));
+            println!("Left in: {} ({why}).", grouped(*n));
         }
         Ok(())
     }
@@ -86,7 +86,7 @@ fn print_list(scene: Scene, settings: &CutSettings) {
                 "from border to border"
             },
             l.held
-                .map_or_else(String::new, |why| format!(", stays because of {why}")),
+                .map_or_else(String::new, |why| format!(", stays ({why})")),
         );
     }
 }
