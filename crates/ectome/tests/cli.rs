@@ -305,7 +305,7 @@ fn loops_are_listed_and_taken_out() {
     assert!(listed.status.success());
     let listed = String::from_utf8(listed.stdout).unwrap();
     assert!(
-        listed.contains("closed") && listed.contains("stays (seam"),
+        listed.contains("closed") && listed.contains("stays (ends inside"),
         "{listed}"
     );
     let (out, report) = (folder.path().join("low.glb"), folder.path().join("r.json"));
@@ -330,7 +330,7 @@ fn loops_are_listed_and_taken_out() {
     assert!(json(&report)["triangles_after"].as_u64().unwrap() <= 1200);
     // Neither: a sentence that says what to do.
     let neither = run(&[]);
-    assert_eq!(neither.status.code(), Some(1));
+    assert_eq!(neither.status.code(), Some(2));
     assert!(
         String::from_utf8(neither.stderr)
             .unwrap()
