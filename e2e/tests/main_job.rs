@@ -386,3 +386,52 @@ async fn every_page_answers_and_complains_about_nothing_in_light_and_dark() {
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;
 }
+
+/// An open tube of quads: `n` columns, `n` bands, a little wider at the top.
+fn tube(n: usize) -> String {
+    let mut text = String::from("o tube\n");
+    for j in 0..=n {
+        for i in 0..n {
+            let turn = std::f64::consts::TAU * i as f64 / n as f64;
+            let r = 1.0 + 0.02 * j as f64;
+            text += &format!(
+                "v {} {} {}\n",
+                r * turn.cos(),
+                j as f64 * 0.1,
+                -r * turn.sin()
+            );
+        }
+    }
+    for j in 0..n {
+        for i in 0..n {
+            let (a, b) = (j * n + i + 1, j * n + (i + 1) % n + 1);
+            text += &format!("f {a} {b} {} {}\n", b + n, a + n);
+        }
+    }
+    text
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn edge_loops_are_taken_out_of_quads() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    ectome_e2e::http::upload(app.port, &[("tube.obj", tube(24).as_bytes())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/assets/1/cut")).await;
+    browser
+        .until("document.querySelector('.loops')?.textContent.includes('100 % of the source is quads')")
+        .await;
+    browser.click(".loops button").await;
+    // 24 columns become 12; of the 23 rows inside every second goes, 11 of them: 12 × 13 quads are left.
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.includes('312')")
+        .await;
+    browser
+        .until("document.querySelector('.note')?.textContent.includes('23 loops taken out')")
+        .await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+    // Numbers that are not on offer get a sentence.
+    let answer = ectome_e2e::http::post(app.port, "/assets/1/loops", "every=1").unwrap();
+    assert!(answer.text().contains("One loop in 2"), "{}", answer.text());
+}

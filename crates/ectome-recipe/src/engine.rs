@@ -7,7 +7,11 @@ use ectome_reduce::{CollapseLog, CutError};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::{Recipe, Session, Step, session};
+use crate::{
+    Recipe, Session, Step,
+    hold::{self, Hold},
+    session,
+};
 
 /// Why a recipe could not be run.
 #[derive(Debug, Error)]
@@ -36,6 +40,16 @@ pub enum EngineError {
         triangles: usize,
         /// The most that can be had.
         most: usize,
+    },
+    /// Guards, or the surface itself, stop a cut above its target.
+    #[error("{}", hold::sentence(*.target, *.reached, .held))]
+    Held {
+        /// Triangles asked for.
+        target: usize,
+        /// The fewest that can be had.
+        reached: usize,
+        /// What holds them.
+        held: Vec<Hold>,
     },
     /// No edge loop can go.
     #[error("no edge loop can be taken out{}", .held.as_ref().map_or_else(

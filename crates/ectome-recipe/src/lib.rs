@@ -21,7 +21,8 @@
 pub mod brief;
 pub mod chain;
 pub mod engine;
-pub mod inspect;
+pub mod hold;
+mod inspect;
 pub mod picture;
 mod recipe;
 mod session;
@@ -30,6 +31,7 @@ pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
 pub use ectome_reduce::{Attention, CollapseLog, Keep, loops::Which as LoopChoice};
 pub use engine::{CutReport, EngineError, Outcome};
+pub use hold::Hold;
 pub use inspect::Inspection;
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
 pub use session::{Session, list_loops, merge_flat, take_out_loops};

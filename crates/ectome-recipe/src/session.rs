@@ -6,7 +6,7 @@ use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
 use ectome_mesh::{Mesh, Progress, triangulate::triangulate};
 use ectome_reduce::{
-    CollapseLog, Cut, LARGE, Options, Replay, Size, analyse,
+    CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse,
     loops::{self, EdgeLoop, Quads, Which},
     prepare, refine,
 };
@@ -16,6 +16,7 @@ use serde_json::json;
 use crate::{
     CutSettings, Target,
     engine::{CutReport, EngineError, FirstPass, peak_bytes, triangulated},
+    hold::Hold,
 };
 
 /// A source of triangles with its analysis, ready to be cut.
@@ -118,7 +119,7 @@ impl Session {
     /// See [`EngineError`].
     pub fn preview(&self, target: usize) -> Result<(Vec<u8>, usize), EngineError> {
         self.reaches(target)?;
-        let cut = self.replay.at(&self.source.mesh, &self.log, target)?;
+        let cut = self.replayed(target)?;
         let triangles = cut.mesh.triangle_count();
         let library = Library {
             materials: (0..self.source.library.materials.len() as u32)
@@ -132,6 +133,23 @@ impl Session {
             ..Scene::default()
         };
         Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
+    }
+
+    fn replayed(&self, target: usize) -> Result<Cut, EngineError> {
+        let mesh = &self.source.mesh;
+        let cut = self.replay.at(mesh, &self.log, target);
+        cut.map_err(|e| match e {
+            CutError::Held {
+                target,
+                reached,
+                held,
+            } => EngineError::Held {
+                target,
+                reached,
+                held: Hold::list(&held, mesh),
+            },
+            other => other.into(),
+        })
     }
 
     /// What a first pass took cannot come back.
@@ -171,7 +189,7 @@ impl Session {
         progress.at(0.7)?;
         let started = Instant::now();
         let mesh = &self.source.mesh;
-        let mut cut = self.replay.at(mesh, &self.log, target)?;
+        let mut cut = self.replayed(target)?;
         let seconds_replay = started.elapsed().as_secs_f64();
         let started = Instant::now();
         progress.stage("Fitting");
