@@ -4,16 +4,15 @@
 //! is a little off. So places are spread over the source, each is tied to the nearest place of the
 //! result, and the points move so that the sum of squared distances is least: a sparse linear least
 //! squares, solved by conjugate gradients, a few times over with new nearest places (H. Hoppe et al., *Mesh
-//! Optimization*, 1993, without its changes of topology). UVs stay: points move mostly off the surface,
-//! by less than the deviation that is there.
+//! Optimization*, 1993, without its changes of topology). Then the UVs follow, by the same least squares.
 
 use ectome_mesh::{
     Cancelled, Mesh, Progress, measure,
     nearest::Surface,
     sample,
-    topology::{is_degenerate, sorted_half_edges},
+    topology::{HalfEdge, is_degenerate, sorted_half_edges},
 };
-use glam::{DVec3, Vec3};
+use glam::{DVec3, Vec2, Vec3};
 use rayon::prelude::*;
 
 use crate::{feature::Features, options::Options, outline, replay::Cut};
@@ -41,6 +40,8 @@ struct Place {
     normal: Vec3,
     /// How much it counts.
     weight: f64,
+    /// Its UV, if the mesh has any.
+    uv: Option<Vec2>,
 }
 
 /// A place of the source tied to a triangle of the result.
@@ -98,6 +99,7 @@ pub fn refine(
         apply(low, &moves, &around);
     }
     undo_flips(low, &first, &places);
+    fit_uvs(low, &places);
     progress.at(1.0)
 }
 
@@ -165,6 +167,92 @@ fn free_points(source: &Mesh, options: &Options, low: &Mesh, point_source: &[u32
     free
 }
 
+/// A place whose UV is further than this from that of the result is tied to another island.
+const OTHER_ISLAND: f32 = 0.01;
+
+/// Fits the UVs of the moved points in the same way: so that the texture at the places is where the source has
+/// it. UVs on seams and borders stay, and so do those that would fold.
+fn fit_uvs(low: &mut Mesh, places: &[Place]) {
+    let Some(set) = low.uv_sets.first() else {
+        return;
+    };
+    let mut free = vec![true; set.len()];
+    let mut first_at = vec![u32::MAX; low.points.len()];
+    for (v, &p) in low.vertex_point.iter().enumerate() {
+        let slot = &mut first_at[p as usize];
+        if *slot == u32::MAX {
+            *slot = v as u32;
+        } else {
+            free[v] = false;
+            free[*slot as usize] = false;
+        }
+    }
+    let ends = |e: &HalfEdge| {
+        let next = e.corner - e.corner % 3 + (e.corner + 1) % 3;
+        let (from, to) = (low.corners[e.corner as usize], low.corners[next as usize]);
+        (from.min(to), from.max(to))
+    };
+    for edge in sorted_half_edges(low).chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        // Also where a seam only ends: its last point has one vertex.
+        if edge.len() != 2 || ends(&edge[0]) != ends(&edge[1]) {
+            for p in [edge[0].low, edge[0].high] {
+                free[first_at[p as usize] as usize] = false;
+            }
+        }
+    }
+    let ties: Vec<Tie> = places
+        .iter()
+        .zip(tie_each(low, places))
+        .filter_map(|(place, tie)| {
+            let (uv, mut tie) = (place.uv?, tie?);
+            let corners = low.face(tie.face as usize);
+            tie.points = [corners[0], corners[1], corners[2]];
+            let here: Vec2 = (tie.points.iter().zip(tie.weights))
+                .map(|(&v, w)| set[v as usize] * w as f32)
+                .sum();
+            tie.off = (uv - here).extend(0.0).as_dvec3();
+            (uv.distance(here) < OTHER_ISLAND).then_some(tie)
+        })
+        .collect();
+    let moves = solve(&ties, set.len(), &free);
+    let moved = |t: &Tie| -> DVec3 {
+        (0..3)
+            .map(|k| moves[t.points[k] as usize] * t.weights[k])
+            .sum()
+    };
+    let was: f64 = ties.iter().map(|t| t.off.length()).sum();
+    let is: f64 = ties.iter().map(|t| (t.off - moved(t)).length()).sum();
+    if is >= was {
+        return;
+    }
+    let before = set.clone();
+    let fitted: Vec<Vec2> = (before.iter().zip(&moves))
+        .map(|(&uv, m)| uv + m.truncate().as_vec2())
+        .collect();
+    low.uv_sets[0] = fitted;
+    // Each round puts more back; nothing is left to fold when all of it is.
+    loop {
+        let mut any = false;
+        for f in 0..low.face_count() {
+            let corners = [0, 1, 2].map(|k| low.corners[3 * f + k] as usize);
+            let turn = |set: &[Vec2]| {
+                let [a, b, c] = corners.map(|v| set[v]);
+                (b - a).perp_dot(c - a)
+            };
+            let (was, is) = (turn(&before), turn(&low.uv_sets[0]));
+            if was * is <= 0.0 && was != is {
+                for v in corners {
+                    any |= low.uv_sets[0][v] != before[v];
+                    low.uv_sets[0][v] = before[v];
+                }
+            }
+        }
+        if !any {
+            return;
+        }
+    }
+}
+
 /// Places spread over the source by area.
 fn spread(mesh: &Mesh, options: &Options, count: usize) -> Vec<Place> {
     let weights = options.attention.weights();
@@ -183,6 +271,7 @@ fn spread(mesh: &Mesh, options: &Options, count: usize) -> Vec<Place> {
         .map(|s| Place {
             weight: weight(s.face as usize),
             at: s.point,
+            uv: uv_at(mesh, &s),
             normal: measure::area_vector(mesh.triangle(s.face as usize))
                 .normalize_or_zero()
                 .as_vec3(),
@@ -190,12 +279,25 @@ fn spread(mesh: &Mesh, options: &Options, count: usize) -> Vec<Place> {
         .collect()
 }
 
-fn tie(low: &Mesh, places: &[Place]) -> Vec<Tie> {
+fn uv_at(mesh: &Mesh, s: &sample::Sample) -> Option<Vec2> {
+    let set = mesh.uv_sets.first()?;
+    let weights = measure::barycentric(s.point, mesh.triangle(s.face as usize))?;
+    let corners = mesh.face(s.face as usize).iter();
+    Some(
+        corners
+            .zip(weights)
+            .map(|(&v, w)| set[v as usize] * w as f32)
+            .sum(),
+    )
+}
+
+/// Each place's tie to the nearest triangle.
+fn tie_each(low: &Mesh, places: &[Place]) -> Vec<Option<Tie>> {
     let surface = Surface::of(low);
     places
         .par_iter()
         .with_min_len(512)
-        .filter_map(|p| {
+        .map(|p| {
             let near = surface.nearest(p.at)?;
             Some(Tie {
                 weight: p.weight,
@@ -207,6 +309,10 @@ fn tie(low: &Mesh, places: &[Place]) -> Vec<Tie> {
             })
         })
         .collect()
+}
+
+fn tie(low: &Mesh, places: &[Place]) -> Vec<Tie> {
+    tie_each(low, places).into_iter().flatten().collect()
 }
 
 /// Conjugate gradients on Σ |Σ bᵢ dᵢ − off|² + stiffness Σ |dᵢ|², all three axes at once.

@@ -226,6 +226,28 @@ fn the_fit_brings_a_cut_closer_and_opens_nothing() {
     assert!(drift.abs() < 2e-3, "{drift}");
 }
 
+/// The fit moves points; the texture must follow them and not slip.
+#[test]
+fn the_fit_takes_the_texture_along() {
+    let mesh = globe(200, 101, 0.08);
+    let mut result = cut(&mesh, 1500, &Options::default(), &Progress::new()).unwrap();
+    let slip = |low: &Mesh| {
+        let r = compare(&mesh, low, &Progress::new()).unwrap();
+        (
+            r.uv_drift_mean_texels.unwrap(),
+            r.seam_drift_max_texels.unwrap(),
+        )
+    };
+    let before = slip(&result.mesh);
+    refine(&mesh, &Options::default(), &mut result, &Progress::new()).unwrap();
+    let after = slip(&result.mesh);
+    assert!(after.0 <= 1.05 * before.0, "{before:?} {after:?}");
+    assert!(
+        (after.1 - before.1).abs() < 1e-3,
+        "seams stay: {before:?} {after:?}"
+    );
+}
+
 #[test]
 fn the_fit_leaves_guarded_points_where_they_are() {
     let mesh = globe(100, 50, 0.08);
