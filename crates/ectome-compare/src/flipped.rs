@@ -15,7 +15,8 @@ pub fn faces(low: &Mesh, high: &nearest::Surface) -> Vec<u32> {
         .collect()
 }
 
-fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
+/// Whether one triangle looks the other way than every part of `high` near it, as in [`faces`].
+pub fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
     if is_degenerate(triangle) {
         return false;
     }

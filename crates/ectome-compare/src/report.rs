@@ -182,6 +182,11 @@ impl Judge {
         flipped::faces(low, &self.surface)
     }
 
+    /// Whether a triangle looks against the source.
+    pub fn is_flipped(&self, triangle: [glam::Vec3; 3]) -> bool {
+        flipped::is_flipped(triangle, &self.surface)
+    }
+
     /// Compares a cut with `high`, the source this judge was made of.
     ///
     /// # Errors

@@ -4,7 +4,7 @@ use std::{sync::OnceLock, time::Instant};
 
 use ectome_compare::{Judge, Report};
 use ectome_formats::{Library, Scene, glb};
-use ectome_mesh::{Mesh, Progress, triangulate::triangulate};
+use ectome_mesh::{Mesh, Progress, topology::is_degenerate, triangulate::triangulate};
 use ectome_reduce::{
     CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse,
     loops::{self, EdgeLoop, Quads, Which},
@@ -14,7 +14,7 @@ use glam::Vec3;
 use serde_json::json;
 
 use crate::{
-    CutSettings, Target,
+    CutSettings, Keep, Target,
     engine::{CutReport, EngineError, FirstPass, peak_bytes, triangulated},
     hold::Hold,
 };
@@ -203,6 +203,9 @@ impl Session {
         let plain = cut.mesh.points.clone();
         refine(mesh, &self.options, &mut cut, &progress.span(0.72, 0.82))?;
         undo_flips(judge, &mut cut, &plain);
+        if self.options.keep == Keep::default() && self.options.protect.is_empty() {
+            settle_flips(judge, &mut cut.mesh);
+        }
         let seconds_fitting = started.elapsed().as_secs_f64();
         progress.stage("Measuring");
         let started = Instant::now();
@@ -375,6 +378,38 @@ fn undo_flips(judge: &Judge, cut: &mut Cut, plain: &[Vec3]) {
         }
         if !any {
             return;
+        }
+    }
+}
+
+/// Faces that look against the source from the cut itself: one of their points goes between its neighbours, onto
+/// the source, where that leaves fewer such faces. Only without guards, which no point may be moved against.
+fn settle_flips(judge: &Judge, mesh: &mut Mesh) {
+    for f in judge.flipped(mesh) {
+        for p in mesh.triangle_points(f as usize) {
+            let around: Vec<usize> = (0..mesh.face_count())
+                .filter(|&g| mesh.triangle_points(g).contains(&p))
+                .collect();
+            let neighbours = around.iter().flat_map(|&g| mesh.triangle_points(g));
+            let (sum, n) = neighbours
+                .filter(|&q| q != p)
+                .fold((Vec3::ZERO, 0.0f32), |(sum, n), q| {
+                    (sum + mesh.points[q as usize], n + 1.0)
+                });
+            let Some(place) = judge.surface().nearest(sum / n) else {
+                continue;
+            };
+            let flips = |mesh: &Mesh| {
+                let triangles = around.iter().map(|&g| mesh.triangle(g));
+                triangles.filter(|t| judge.is_flipped(*t)).count()
+            };
+            let were = flips(mesh);
+            let before = std::mem::replace(&mut mesh.points[p as usize], place.point);
+            let sound = around.iter().all(|&g| !is_degenerate(mesh.triangle(g)));
+            if sound && flips(mesh) < were {
+                break;
+            }
+            mesh.points[p as usize] = before;
         }
     }
 }
