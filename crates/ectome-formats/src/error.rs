@@ -45,6 +45,14 @@ pub enum FormatError {
         /// What to do.
         remedy: &'static str,
     },
+    /// A file it needs did not come with it.
+    #[error("{file} needs {needs}, which was not dropped with it. Drop both together, or a .glb")]
+    Missing {
+        /// The file.
+        file: String,
+        /// What it needs.
+        needs: String,
+    },
     /// Nothing to work on.
     #[error("{file} holds no triangles")]
     Empty {
@@ -53,7 +61,7 @@ pub enum FormatError {
     },
     /// No file of the set is a mesh.
     #[error(
-        "{files} is no mesh that Ectome reads: drop a .glb, a .ply, or an .obj with its .mtl and textures"
+        "{files} is no mesh that Ectome reads: drop a .glb, .ply or .stl, a .gltf or an .obj with its files, or a .zip of these"
     )]
     NoMesh {
         /// The names given.

@@ -1,10 +1,12 @@
 //! Which of the files dropped together is the mesh.
 
-use crate::{FormatError, Scene, glb, obj, ply};
+use crate::{FormatError, Scene, archive, glb, gltf, obj, ply, stl};
 
-/// Files that came together, by name. Directories in names are ignored.
+/// Files that came together, by name.
 pub struct FileSet<'a> {
     files: Vec<(&'a str, &'a [u8])>,
+    /// The folder that references start from.
+    folder: &'a str,
 }
 
 impl<'a> FileSet<'a> {
@@ -12,15 +14,34 @@ impl<'a> FileSet<'a> {
     pub fn new(files: impl IntoIterator<Item = (&'a str, &'a [u8])>) -> Self {
         Self {
             files: files.into_iter().collect(),
+            folder: "",
         }
     }
 
-    /// The bytes of the file that `reference` names, directories and case aside.
+    /// The same files, with references starting from the folder of `name`.
+    fn beside(&self, name: &'a str) -> Self {
+        Self {
+            files: self.files.clone(),
+            folder: &name[..name.len() - base_of(name).len()],
+        }
+    }
+
+    /// The bytes of the file that `reference` names, case aside. Where several have the name, the one whose
+    /// folders agree with the reference furthest.
     pub fn find(&self, reference: &str) -> Option<&'a [u8]> {
         let wanted = base_name(reference);
+        let agree = |name: &str| {
+            let ends = |path: &str| -> Vec<String> {
+                path.rsplit(['/', '\\']).map(str::to_lowercase).collect()
+            };
+            let (a, b) = (ends(name), ends(&format!("{}{reference}", self.folder)));
+            a.iter().zip(&b).take_while(|(x, y)| x == y).count()
+        };
         self.files
             .iter()
-            .find(|(name, _)| base_name(name).eq_ignore_ascii_case(wanted))
+            .filter(|(name, _)| base_name(name).eq_ignore_ascii_case(wanted))
+            .rev()
+            .max_by_key(|(name, _)| agree(name))
             .map(|&(_, bytes)| bytes)
     }
 
@@ -33,14 +54,31 @@ impl<'a> FileSet<'a> {
     }
 }
 
+fn base_of(path: &str) -> &str {
+    path.rsplit(['/', '\\']).next().unwrap_or(path)
+}
+
 /// The name without directories, whichever way the slashes lean.
 pub fn base_name(path: &str) -> &str {
-    path.rsplit(['/', '\\']).next().unwrap_or(path).trim()
+    base_of(path).trim()
 }
 
 /// The extension of a name, or an empty one.
 pub fn extension_of(name: &str) -> &str {
     base_name(name).rsplit_once('.').map_or("", |(_, e)| e)
+}
+
+/// The extensions of files that hold a mesh by themselves.
+pub const MESHES: [&str; 5] = ["glb", "gltf", "obj", "ply", "stl"];
+
+/// The names of the files that a mesh or material file refers to.
+pub fn references(name: &str, bytes: &[u8]) -> Vec<String> {
+    match extension_of(name).to_lowercase().as_str() {
+        "obj" | "mtl" => obj::references(bytes),
+        "ply" => ply::references(bytes),
+        "gltf" => gltf::references(bytes),
+        _ => Vec::new(),
+    }
 }
 
 /// Reads the mesh of a set of files.
@@ -52,10 +90,23 @@ pub fn read(files: &FileSet<'_>) -> Result<Scene, FormatError> {
         return glb::read(base_name(name), bytes);
     }
     if let Some((name, bytes)) = files.with_extension("obj") {
-        return obj::read(base_name(name), bytes, files);
+        return obj::read(base_name(name), bytes, &files.beside(name));
     }
     if let Some((name, bytes)) = files.with_extension("ply") {
-        return ply::read(base_name(name), bytes, files);
+        return ply::read(base_name(name), bytes, &files.beside(name));
+    }
+    if let Some((name, bytes)) = files.with_extension("gltf") {
+        return gltf::read(base_name(name), bytes, &files.beside(name));
+    }
+    if let Some((name, bytes)) = files.with_extension("stl") {
+        return stl::read(base_name(name), bytes);
+    }
+    if let Some((name, bytes)) = files.with_extension("zip") {
+        let members = archive::files(base_name(name), bytes, archive::Limits::default())?;
+        let set = FileSet::new(members.iter().map(|(n, b)| (n.as_str(), &b[..])));
+        if MESHES.iter().any(|e| set.with_extension(e).is_some()) {
+            return read(&set);
+        }
     }
     let names: Vec<&str> = files.files.iter().map(|(n, _)| base_name(n)).collect();
     Err(FormatError::NoMesh {

@@ -3,8 +3,11 @@
 //! | format | in | out |
 //! |---|---|---|
 //! | GLB, glTF 2.0 binary (Khronos Group, *glTF 2.0 Specification*) | [`glb::read`] | [`glb::write`] |
-//! | OBJ with MTL and textures | [`obj::read`] | |
-//! | PLY, text and binary | [`ply::read`] | |
+//! | glTF 2.0 as text with its files | [`gltf::read`] | |
+//! | OBJ with MTL and textures | [`obj::read`] | [`obj_write::write`] |
+//! | PLY, text and binary | [`ply::read`] | [`ply_write::write`] |
+//! | STL, text and binary | [`stl::read`] | |
+//! | zip of these | [`archive::unpack`] | |
 //!
 //! Readers trust nothing: every count, offset and index is checked against the bytes that are really
 //! there before memory is taken. What a reader had to leave out stands in [`Scene::notes`].
@@ -20,15 +23,22 @@
 //! # Ok::<(), ectome_formats::FormatError>(())
 //! ```
 
+pub mod archive;
 mod error;
 pub mod files;
 pub mod glb;
+pub mod gltf;
 pub mod material;
 pub mod obj;
+pub mod obj_write;
 pub mod ply;
+pub mod ply_write;
 mod scene;
+pub mod space;
+pub mod stl;
 
 pub use error::FormatError;
 pub use files::{FileSet, read};
 pub use material::{Image, Library};
-pub use scene::Scene;
+pub use scene::{Copy, Scene};
+pub use space::{Space, Up};

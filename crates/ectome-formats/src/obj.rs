@@ -1,6 +1,6 @@
 //! OBJ with MTL and textures (Wavefront Technologies, *Advanced Visualizer*, Appendix B1).
 
-use std::{collections::HashMap, io::BufReader, path::Path, sync::Mutex};
+use std::{borrow::Cow, collections::HashMap, io::BufReader, path::Path, sync::Mutex};
 
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Vec2, Vec3, Vec4};
@@ -30,11 +30,12 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
             fault: format!("its content is an {kind} picture"),
         });
     }
+    let bytes = &*plain(bytes);
     let missing = Mutex::new(Vec::new());
     let load_materials = |path: &Path| {
         let name = path.to_string_lossy();
         match files.find(&name) {
-            Some(bytes) => tobj::load_mtl_buf(&mut BufReader::new(bytes)),
+            Some(bytes) => tobj::load_mtl_buf(&mut BufReader::new(&complete_lines(bytes)[..])),
             None => {
                 if let Ok(mut list) = missing.lock() {
                     list.push(base_name(&name).to_owned());
@@ -108,8 +109,8 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
     Ok(Scene {
         mesh,
         library,
-        copyright: None,
         notes,
+        ..Scene::default()
     })
 }
 
@@ -129,6 +130,40 @@ pub fn references(text: &[u8]) -> Vec<String> {
             }
         })
         .collect()
+}
+
+/// The text in UTF-8: some programs write UTF-16 with a byte order mark.
+fn plain(bytes: &[u8]) -> Cow<'_, [u8]> {
+    let wide = |rest: &[u8], word: fn([u8; 2]) -> u16| {
+        let words: Vec<u16> = rest.chunks_exact(2).map(|c| word([c[0], c[1]])).collect();
+        Cow::Owned(String::from_utf16_lossy(&words).into_bytes())
+    };
+    match bytes {
+        [0xFF, 0xFE, rest @ ..] => wide(rest, u16::from_le_bytes),
+        [0xFE, 0xFF, rest @ ..] => wide(rest, u16::from_be_bytes),
+        [0xEF, 0xBB, 0xBF, rest @ ..] => Cow::Borrowed(rest),
+        _ => Cow::Borrowed(bytes),
+    }
+}
+
+/// A material file without the lines that give a keyword no value or a colour too few numbers: they say
+/// nothing, and stop the parser.
+fn complete_lines(bytes: &[u8]) -> Vec<u8> {
+    let text = plain(bytes);
+    let mut out = Vec::with_capacity(text.len());
+    for line in text.split_inclusive(|&b| b == b'\n') {
+        let line_text = String::from_utf8_lossy(line);
+        let mut words = line_text.split_whitespace();
+        // A colour has three numbers.
+        let needed = match words.next() {
+            Some("Ka" | "Kd" | "Ks" | "Ke") => 2,
+            _ => 0,
+        };
+        if words.nth(needed).is_some() {
+            out.extend_from_slice(line);
+        }
+    }
+    out
 }
 
 fn explain(error: tobj::LoadError) -> String {

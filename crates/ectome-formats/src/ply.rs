@@ -5,7 +5,7 @@
 
 use std::io::ErrorKind;
 
-use ectome_mesh::{MeshBuilder, Primitive};
+use ectome_mesh::{Mesh, MeshBuilder, Part, Primitive, edit};
 use glam::{Affine3A, Vec2, Vec3, Vec4};
 use ply_rs_bw::{
     parser::{ParseError, Parser, Reader},
@@ -79,6 +79,7 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
             rows.small_faces
         ));
     }
+    let owners = std::mem::take(&mut rows.owners);
     let mut primitive = rows.primitive().map_err(damaged)?;
     if primitive.corners.is_empty() {
         return Err(FormatError::Empty {
@@ -98,13 +99,17 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         Affine3A::IDENTITY,
     );
     builder.primitive(primitive);
-    let mesh = builder.finish();
+    let mut mesh = builder.finish();
+    let mut library = library;
+    if !owners.is_empty() {
+        mesh = named(mesh, &owners, &header, &mut library);
+    }
     mesh.check().map_err(|e| damaged(e.to_string()))?;
     Ok(Scene {
         mesh,
         library,
-        copyright: None,
         notes,
+        ..Scene::default()
     })
 }
 
@@ -117,6 +122,45 @@ pub fn references(bytes: &[u8]) -> Vec<String> {
         .into_iter()
         .collect()
 }
+
+/// Gives faces back the parts and materials that the file numbers, named by its comments.
+fn named(mesh: Mesh, owners: &[[i32; 2]], header: &Header, library: &mut Library) -> Mesh {
+    let name = |what: &str, i: i32| {
+        let start = format!("{what} {i} ");
+        let found = header
+            .comments
+            .iter()
+            .find_map(|c| c.trim().strip_prefix(&start));
+        found.map(str::to_owned)
+    };
+    let highest = |k: usize| owners.iter().map(|o| o[k]).max().unwrap_or(-1);
+    let parts: Vec<Part> = (0..=highest(0).clamp(0, MOST_NUMBERED))
+        .map(|i| {
+            let unnamed = format!("{} {}", mesh.parts[0].name, i + 1);
+            Part::new(name("part", i).unwrap_or(unnamed), Affine3A::IDENTITY)
+        })
+        .collect();
+    let textured = !library.materials.is_empty();
+    if !textured {
+        library.materials = (0..=highest(1).min(MOST_NUMBERED))
+            .map(|i| json!({ "name": name("material", i).unwrap_or_else(|| format!("material {}", i + 1)) }))
+            .collect();
+    }
+    let last = parts.len() as i32 - 1;
+    edit::rearranged(&mesh, parts, |f| {
+        let [part, material] = owners[f];
+        let material = match textured {
+            true => Some(0),
+            false => u32::try_from(material)
+                .ok()
+                .filter(|&m| (m as i32) <= MOST_NUMBERED),
+        };
+        (part.clamp(0, last) as u32, material)
+    })
+}
+
+/// The highest part or material number that is followed.
+const MOST_NUMBERED: i32 = 65_535;
 
 fn texture_name(header: &Header) -> Option<String> {
     header
@@ -178,10 +222,12 @@ enum Slot {
     Green,
     Blue,
     Alpha,
+    Part,
+    Material,
 }
 
 fn slot(name: &str) -> Option<Slot> {
-    use Slot::{Alpha, Blue, Green, Nx, Ny, Nz, Red, U, V, X, Y, Z};
+    use Slot::{Alpha, Blue, Green, Material, Nx, Ny, Nz, Part, Red, U, V, X, Y, Z};
     Some(match name {
         "x" => X,
         "y" => Y,
@@ -195,6 +241,8 @@ fn slot(name: &str) -> Option<Slot> {
         "green" | "g" | "diffuse_green" => Green,
         "blue" | "b" | "diffuse_blue" => Blue,
         "alpha" | "a" | "diffuse_alpha" => Alpha,
+        "part" => Part,
+        "material" => Material,
         _ => return None,
     })
 }
@@ -202,7 +250,7 @@ fn slot(name: &str) -> Option<Slot> {
 /// One element as it stands in the file.
 struct Row {
     /// By [`Slot`]; NaN where nothing is given. Colours run from 0 to 1.
-    values: [f32; 12],
+    values: [f32; 14],
     /// Colours were whole numbers: they are for a screen, not linear.
     screen_colours: bool,
     corners: Vec<u32>,
@@ -215,7 +263,7 @@ impl Row {
         let Some(slot) = slot(name) else {
             return PropertyAccessResult::Ignored;
         };
-        let colour = slot as usize >= Slot::Red as usize;
+        let colour = (Slot::Red as usize..=Slot::Alpha as usize).contains(&(slot as usize));
         let value = match whole {
             Some(range) if colour => {
                 self.screen_colours = true;
@@ -252,7 +300,7 @@ fn index(value: i64) -> u32 {
 impl PropertyAccess for Row {
     fn new() -> Self {
         Self {
-            values: [f32::NAN; 12],
+            values: [f32::NAN; 14],
             screen_colours: false,
             corners: Vec::new(),
             signed_corners: Vec::new(),
@@ -346,6 +394,9 @@ struct Rows {
     /// UVs of corners, or empty.
     corner_uvs: Vec<Vec2>,
     small_faces: usize,
+    /// Part and material of each face; −1 where the file gives none.
+    owners: Vec<[i32; 2]>,
+    any_owner: bool,
 }
 
 impl Rows {
@@ -385,6 +436,26 @@ impl Rows {
             self.corners.truncate(before);
             self.small_faces += 1;
             return;
+        }
+        let number = |slot| {
+            let v: f32 = row.get(slot);
+            if (0.0..1e6).contains(&v) {
+                v as i32
+            } else {
+                -1
+            }
+        };
+        let owner = [number(Slot::Part), number(Slot::Material)];
+        if owner != [-1; 2] && !self.any_owner {
+            self.any_owner = true;
+            let faces = match self.any_polygon {
+                true => self.sizes.len(),
+                false => before / 3,
+            };
+            self.owners = vec![[-1; 2]; faces];
+        }
+        if self.any_owner {
+            self.owners.push(owner);
         }
         if n != 3 && !self.any_polygon {
             self.any_polygon = true;

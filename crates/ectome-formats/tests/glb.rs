@@ -42,6 +42,7 @@ fn quad_scene(frame: Affine3A) -> Scene {
             }],
         },
         copyright: Some("invented".into()),
+        copies: vec![],
         notes: vec![],
     }
 }
@@ -62,6 +63,7 @@ fn a_scene_comes_back_as_it_went(#[case] frame: Affine3A) {
         &scene,
         &glb::Naming {
             suffix: "_LOD2".into(),
+            ..glb::Naming::default()
         },
     )
     .unwrap();

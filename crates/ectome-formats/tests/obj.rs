@@ -73,3 +73,16 @@ fn a_picture_renamed_to_obj_is_found_out() {
         "{error}"
     );
 }
+
+#[test]
+fn sixteen_bit_text_and_empty_material_fields_are_read() {
+    let text = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl tin\nf 1 2 3\n";
+    let wide: Vec<u8> = std::iter::once(0xFEFF)
+        .chain(text.encode_utf16())
+        .flat_map(u16::to_le_bytes)
+        .collect();
+    let mtl = b"newmtl tin\nmap_Kd\nNs \nKd 0.5 0.5 0.5\n";
+    let scene = read(&FileSet::new([("a.obj", &wide[..]), ("a.mtl", &mtl[..])])).unwrap();
+    assert_eq!(scene.mesh.face_count(), 1);
+    assert_eq!(scene.library.name(0), "tin");
+}

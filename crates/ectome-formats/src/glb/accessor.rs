@@ -3,7 +3,7 @@
 use base64::Engine;
 use serde_json::Value;
 
-use crate::FormatError;
+use crate::{FileSet, FormatError, gltf::decoded};
 
 /// The document and its buffers.
 pub struct Document<'a> {
@@ -18,7 +18,12 @@ pub struct Document<'a> {
 
 impl<'a> Document<'a> {
     /// Wraps the chunks of a file.
-    pub fn new(file: &'a str, json: Value, bin: &'a [u8]) -> Result<Self, FormatError> {
+    pub fn new(
+        file: &'a str,
+        json: Value,
+        bin: &'a [u8],
+        files: Option<&FileSet<'_>>,
+    ) -> Result<Self, FormatError> {
         let mut document = Self {
             file,
             json,
@@ -29,11 +34,22 @@ impl<'a> Document<'a> {
         for (i, buffer) in document.list("buffers").iter().enumerate() {
             embedded.push(match buffer["uri"].as_str() {
                 None => None,
-                Some(uri) => Some(data_uri(uri).ok_or_else(|| {
-                    document.damaged(format!(
-                        "buffer {i} lies in another file, which a .glb must not need"
-                    ))
-                })?),
+                Some(uri) => Some(match (data_uri(uri), files) {
+                    (Some(bytes), _) => bytes,
+                    (None, Some(files)) => {
+                        let name = decoded(uri);
+                        let found = files.find(&name).ok_or_else(|| FormatError::Missing {
+                            file: file.to_owned(),
+                            needs: name,
+                        })?;
+                        found.to_vec()
+                    }
+                    (None, None) => {
+                        return Err(document.damaged(format!(
+                            "buffer {i} lies in another file, which a .glb must not need"
+                        )));
+                    }
+                }),
             });
         }
         document.embedded = embedded;

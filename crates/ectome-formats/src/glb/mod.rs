@@ -7,4 +7,5 @@ mod write;
 
 pub(crate) use read::mime_of;
 pub use read::read;
+pub(crate) use read::read_document;
 pub use write::{Naming, write};

@@ -8,7 +8,7 @@ use super::{
     accessor::{Document, data_uri, size},
     container,
 };
-use crate::{FormatError, Image, Library, Scene};
+use crate::{Copy, FileSet, FormatError, Image, Library, Scene, files::base_name, gltf::decoded};
 
 /// Deepest node tree that is followed.
 const DEEPEST: usize = 512;
@@ -22,11 +22,34 @@ const CLOSED: [&str; 2] = ["KHR_draco_mesh_compression", "EXT_meshopt_compressio
 /// A [`FormatError`] that names the file and its fault.
 pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
     let chunks = container::split(file, bytes)?;
-    let json: Value = serde_json::from_slice(chunks.json).map_err(|e| FormatError::Damaged {
+    read_document(file, chunks.json, chunks.bin, None)
+}
+
+/// Reads the JSON of a document with its binary chunk and, for a document outside a GLB, the files beside it.
+pub(crate) fn read_document(
+    file: &str,
+    json: &[u8],
+    bin: &[u8],
+    files: Option<&FileSet<'_>>,
+) -> Result<Scene, FormatError> {
+    // A byte order mark is not allowed but common.
+    let json = json.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(json);
+    let json: Value = serde_json::from_slice(json).map_err(|e| FormatError::Damaged {
         file: file.to_owned(),
         fault: format!("its JSON breaks off or is malformed ({e})"),
     })?;
-    let document = Document::new(file, json, chunks.bin)?;
+    if files.is_some()
+        && json["asset"]["version"]
+            .as_str()
+            .is_none_or(|v| !v.starts_with('2'))
+    {
+        return Err(FormatError::NotThat {
+            file: file.to_owned(),
+            expected: "glTF 2.0",
+            fault: "its JSON names no asset of version 2".to_owned(),
+        });
+    }
+    let document = Document::new(file, json, bin, files)?;
     let required = document.list("extensionsRequired");
     if let Some(name) = CLOSED.iter().find(|n| required.iter().any(|r| r == *n)) {
         return Err(FormatError::Unsupported {
@@ -43,7 +66,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
             ));
         }
     }
-    let library = read_library(&document, &mut notes)?;
+    let library = read_library(&document, files, &mut notes)?;
     let mut reader = Reader {
         document: &document,
         builder: MeshBuilder::new(),
@@ -51,6 +74,8 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
         objects: 0,
         triangles: 0,
         materials: library.materials.len(),
+        first: Vec::new(),
+        copies: Vec::new(),
     };
     reader.scene()?;
     if reader.skipped > 0 {
@@ -64,6 +89,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
             file: file.to_owned(),
         });
     }
+    let copies = std::mem::take(&mut reader.copies);
     let mesh = reader.builder.finish();
     mesh.check().map_err(|e| document.damaged(e.to_string()))?;
     Ok(Scene {
@@ -72,27 +98,54 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
         copyright: document.json["asset"]["copyright"]
             .as_str()
             .map(str::to_owned),
+        copies,
         notes,
     })
 }
 
-fn read_library(document: &Document<'_>, notes: &mut Vec<String>) -> Result<Library, FormatError> {
+fn read_library(
+    document: &Document<'_>,
+    files: Option<&FileSet<'_>>,
+    notes: &mut Vec<String>,
+) -> Result<Library, FormatError> {
     let mut images = Vec::new();
     for (i, image) in document.list("images").iter().enumerate() {
         let bytes = match (size(&image["bufferView"]), image["uri"].as_str()) {
             (Some(view), _) => document.view(view)?.0.to_vec(),
-            (None, Some(uri)) => data_uri(uri).unwrap_or_default(),
+            (None, Some(uri)) => match (data_uri(uri), files) {
+                (Some(bytes), _) => bytes,
+                (None, Some(files)) => match files.find(&decoded(uri)) {
+                    Some(bytes) => bytes.to_vec(),
+                    None => {
+                        notes.push(format!(
+                            "The texture {} was not dropped with {} and is left out.",
+                            decoded(uri),
+                            document.file
+                        ));
+                        Vec::new()
+                    }
+                },
+                (None, None) => Vec::new(),
+            },
             _ => Vec::new(),
         };
         let image = Image {
-            name: image["name"].as_str().unwrap_or_default().to_owned(),
+            name: image["name"]
+                .as_str()
+                .map(str::to_owned)
+                .or_else(|| stem_of(image["uri"].as_str()?))
+                .unwrap_or_default(),
             mime: mime_of(&bytes)
                 .or(image["mimeType"].as_str())
                 .unwrap_or_default()
                 .to_owned(),
             bytes,
         };
-        if image.mime != "image/ktx2" && image.mime != "image/webp" && image.size().is_none() {
+        if (!image.bytes.is_empty() || files.is_none())
+            && image.mime != "image/ktx2"
+            && image.mime != "image/webp"
+            && image.size().is_none()
+        {
             notes.push(format!(
                 "Picture {i} {} in {} cannot be read; its textures are left empty.",
                 image.name, document.file
@@ -106,6 +159,20 @@ fn read_library(document: &Document<'_>, notes: &mut Vec<String>) -> Result<Libr
         samplers: document.list("samplers").to_vec(),
         images,
     })
+}
+
+/// The name of a picture that lies in a file of its own.
+fn stem_of(uri: &str) -> Option<String> {
+    if uri.starts_with("data:") {
+        return None;
+    }
+    let name = decoded(uri);
+    let name = base_name(&name);
+    Some(
+        name.rsplit_once('.')
+            .map_or(name, |(stem, _)| stem)
+            .to_owned(),
+    )
 }
 
 /// The type of a picture by its first bytes.
@@ -124,6 +191,9 @@ struct Reader<'d, 'a> {
     objects: usize,
     triangles: usize,
     materials: usize,
+    /// Meshes used so far: which, by which part, in which frame.
+    first: Vec<(usize, u32, Affine3A)>,
+    copies: Vec<Copy>,
 }
 
 impl Reader<'_, '_> {
@@ -209,6 +279,15 @@ impl Reader<'_, '_> {
             .filter(|n| !n.is_empty())
             .unwrap_or(&numbered);
         self.builder.part(name, frame);
+        let part = self.objects as u32 - 1;
+        match self.first.iter().find(|(m, ..)| *m == index) {
+            Some(&(_, of, at)) => self.copies.push(Copy {
+                of,
+                part,
+                motion: frame * at.inverse(),
+            }),
+            None => self.first.push((index, part, frame)),
+        }
         for (p, primitive) in mesh["primitives"]
             .as_array()
             .into_iter()

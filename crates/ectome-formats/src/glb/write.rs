@@ -12,6 +12,8 @@ use crate::{FormatError, Library, Scene, material::extensions_in};
 pub struct Naming {
     /// Put behind the name of every object and mesh, such as `_LOD1`.
     pub suffix: String,
+    /// Each node carries the number of its part in its extras, so that a stage can tell parts apart.
+    pub numbered: bool,
 }
 
 /// Writes a scene of triangles as a GLB: one node and one mesh for each part, one primitive for
@@ -38,6 +40,8 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
     let mut out = Output::default();
     let (mut nodes, mut meshes) = (Vec::new(), Vec::new());
     let mut local = vec![u32::MAX; mesh.vertex_count()];
+    // Parts written so far and the meshes they became.
+    let mut stored: Vec<(u32, usize)> = Vec::new();
     for (p, part) in mesh.parts.iter().enumerate() {
         let runs: Vec<&Run> = mesh
             .runs
@@ -48,6 +52,15 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
             continue;
         }
         let name = format!("{}{}", part.name, naming.suffix);
+        if let Some((mesh_at, frame)) = stored_copy(scene, p as u32, &stored) {
+            let mut node = json!({ "name": name, "mesh": mesh_at });
+            frame.describe(&mut node);
+            if naming.numbered {
+                node["extras"] = json!({ "part": p });
+            }
+            nodes.push(node);
+            continue;
+        }
         let frame = trs_frame(part);
         let primitives: Vec<Value> = runs
             .iter()
@@ -63,6 +76,10 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
             .collect();
         let mut node = json!({ "name": name, "mesh": meshes.len() });
         frame.describe(&mut node);
+        if naming.numbered {
+            node["extras"] = json!({ "part": p });
+        }
+        stored.push((p as u32, meshes.len()));
         meshes.push(json!({ "name": name, "primitives": primitives }));
         nodes.push(node);
     }
@@ -89,6 +106,53 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
         json!([{ "byteLength": out.bin.len() }]),
     );
     container::join(&Value::Object(root).to_string(), &out.bin)
+}
+
+/// The mesh that part `p` can share, and the frame of its node, if it is a copy of a part that was written.
+fn stored_copy(scene: &Scene, p: u32, stored: &[(u32, usize)]) -> Option<(usize, Frame)> {
+    let copy = scene.copies.iter().find(|c| c.part == p)?;
+    let &(_, mesh_at) = stored.iter().find(|(part, _)| *part == copy.of)?;
+    if !is_copy(&scene.mesh, copy) {
+        return None;
+    }
+    let first = &scene.mesh.parts[copy.of as usize];
+    // The stored mesh lies in the frame its own node could express.
+    let own = trs_frame(first).inverse.inverse();
+    let wanted = Part::new("", copy.motion * own);
+    let frame = trs_frame(&wanted);
+    let same = frame.inverse.inverse().abs_diff_eq(
+        wanted.frame,
+        1e-5 * (1.0 + wanted.frame.translation.length()),
+    );
+    same.then_some((mesh_at, frame))
+}
+
+/// Whether a part really is another one moved, corner by corner.
+fn is_copy(mesh: &Mesh, copy: &crate::Copy) -> bool {
+    let runs = |part: u32| mesh.runs.iter().filter(move |r| r.part == part);
+    let (a, b): (Vec<&Run>, Vec<&Run>) = (runs(copy.of).collect(), runs(copy.part).collect());
+    let mirrored = copy.motion.matrix3.determinant() < 0.0;
+    let near = 1e-5 * ectome_mesh::measure::bounds(mesh).diagonal();
+    a.len() == b.len()
+        && a.iter().zip(&b).all(|(x, y)| {
+            x.faces.len() == y.faces.len()
+                && x.material == y.material
+                && x.channels == y.channels
+                && x.faces.clone().zip(y.faces.clone()).all(|(f, g)| {
+                    let (f, g) = (mesh.face(f as usize), mesh.face(g as usize));
+                    let n = g.len();
+                    f.len() == n
+                        && (0..n).all(|k| {
+                            let other = g[if mirrored { n - 1 - k } else { k }];
+                            let moved = copy.motion.transform_point3(mesh.position(f[k]));
+                            let same_uv = |s: &Vec<glam::Vec2>| {
+                                (s[f[k] as usize] - s[other as usize]).abs().max_element() < 1e-6
+                            };
+                            moved.distance(mesh.position(other)) <= near
+                                && mesh.uv_sets.iter().all(same_uv)
+                        })
+                })
+        })
 }
 
 /// A part's frame that a node can express as translation, rotation and scale. A sheared frame
