@@ -43,10 +43,7 @@ impl MeshBuilder {
 
     /// Adds a part; the primitives that follow belong to it.
     pub fn part(&mut self, name: &str, frame: Affine3A) -> &mut Self {
-        self.mesh.parts.push(Part {
-            name: name.to_owned(),
-            frame,
-        });
+        self.mesh.parts.push(Part::new(name, frame));
         self
     }
 

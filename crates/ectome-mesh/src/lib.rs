@@ -19,6 +19,9 @@
 //! |---|---|
 //! | [`mesh`] | the arrays and their invariants |
 //! | [`builder`] | how loose primitives become one mesh with shared points |
+//! | [`edit`] | a mesh with some faces changed |
+//! | [`edges`] | edges of polygons |
+//! | [`rays`] | whether a ray gets away from a surface |
 //! | [`weld`] | which positions are the same |
 //! | [`triangulate`] | polygons to triangles |
 //! | [`topology`] | open and non-manifold edges, components, Euler characteristic |
@@ -30,11 +33,14 @@
 //! | [`progress`] | how far work is, and whether to stop |
 
 pub mod builder;
+pub mod edges;
+pub mod edit;
 pub mod islands;
 pub mod measure;
 pub mod mesh;
 pub mod nearest;
 pub mod progress;
+pub mod rays;
 pub mod sample;
 pub mod shapes;
 pub mod silhouette;
@@ -43,5 +49,5 @@ pub mod triangulate;
 pub mod weld;
 
 pub use builder::{MeshBuilder, Primitive};
-pub use mesh::{Channels, Mesh, MeshError, Part, Run};
+pub use mesh::{Channels, Fate, Mesh, MeshError, Part, Run};
 pub use progress::{Cancelled, Progress};

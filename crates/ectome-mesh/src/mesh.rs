@@ -3,16 +3,45 @@
 use std::ops::Range;
 
 use glam::{Affine3A, Vec2, Vec3, Vec4};
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+/// What becomes of a part.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Fate {
+    /// It becomes geometry.
+    #[default]
+    Build,
+    /// It is only baked into the maps.
+    Imprint,
+    /// It is left out altogether.
+    Omit,
+}
+
 /// A named object of a scene.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Part {
     /// The object's name as the source gave it; may be empty, need not be unique.
     pub name: String,
     /// The object's own frame in the scene. Points are kept in scene space; writers use this to
     /// give an object back its pivot.
     pub frame: Affine3A,
+    /// What becomes of it.
+    pub fate: Fate,
+    /// The group it belongs to; empty for none.
+    pub group: String,
+}
+
+impl Part {
+    /// A part that will be built, in no group.
+    pub fn new(name: impl Into<String>, frame: Affine3A) -> Self {
+        Self {
+            name: name.into(),
+            frame,
+            ..Self::default()
+        }
+    }
 }
 
 /// Which attributes the vertices of a run really carry. The arrays of [`Mesh`] are dense; where a

@@ -18,30 +18,36 @@ pub struct Sample {
 /// Unreasonable Effectiveness of Quasirandom Sequences*, 2018). No random numbers: the same mesh
 /// gives the same places.
 pub fn by_area(mesh: &Mesh, count: usize) -> Vec<Sample> {
-    let mut sums = Vec::with_capacity(mesh.face_count());
+    on_faces(mesh, 0..mesh.face_count() as u32, count)
+}
+
+/// The same on some of the triangles.
+pub fn on_faces(mesh: &Mesh, faces: impl Iterator<Item = u32>, count: usize) -> Vec<Sample> {
+    let mut sums: Vec<(u32, f64)> = Vec::with_capacity(faces.size_hint().0);
     let mut total = 0.0;
-    for f in 0..mesh.face_count() {
-        total += measure::area_vector(mesh.triangle(f)).length();
-        sums.push(total);
+    for f in faces {
+        total += measure::area_vector(mesh.triangle(f as usize)).length();
+        sums.push((f, total));
     }
     if total <= 0.0 || count == 0 {
         return Vec::new();
     }
-    let mut face = 0;
+    let mut k = 0;
     (0..count)
         .map(|i| {
             let at = total * (i as f64 + 0.5) / count as f64;
-            while face + 1 < sums.len() && sums[face] < at {
-                face += 1;
+            while k + 1 < sums.len() && sums[k].1 < at {
+                k += 1;
             }
+            let face = sums[k].0;
             let mut u = (i as f64 * 0.754_877_666_246_692_7).fract() as f32;
             let mut v = (i as f64 * 0.569_840_290_998_053_3).fract() as f32;
             if u + v > 1.0 {
                 (u, v) = (1.0 - u, 1.0 - v);
             }
-            let [a, b, c] = mesh.triangle(face);
+            let [a, b, c] = mesh.triangle(face as usize);
             Sample {
-                face: face as u32,
+                face,
                 point: a + (b - a) * u + (c - a) * v,
             }
         })

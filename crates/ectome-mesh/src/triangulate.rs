@@ -72,6 +72,23 @@ pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
     (mesh, done)
 }
 
+/// The triangles of one polygon, as indices into `places`, facing the way it does: by ear clipping in its
+/// plane, or as a fan when it has none.
+pub fn polygon(places: &[Vec3]) -> Vec<[u32; 3]> {
+    let places: Vec<[f32; 3]> = places.iter().map(Vec3::to_array).collect();
+    let (mut flat, mut ears) = (Vec::new(), Vec::<u32>::new());
+    if project3d_to_2d(&places, places.len(), &mut flat) {
+        Earcut::new().earcut(flat.iter().copied(), &[], &mut ears);
+    }
+    if ears.len() + 6 != 3 * places.len() {
+        return (1..places.len() as u32 - 1)
+            .map(|k| [0, k, k + 1])
+            .collect();
+    }
+    let turned: Vec<u32> = oriented(&ears, &places).collect();
+    turned.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect()
+}
+
 /// True when the diagonal 0–2 is the better split of a quad.
 fn splits_along_first_diagonal(p: [Vec3; 4]) -> bool {
     let normal = (p[2] - p[0]).cross(p[3] - p[1]);
