@@ -1,0 +1,145 @@
+//! Parts that are their own mirror image.
+
+use ectome_mesh::Mesh;
+use glam::{DMat3, DVec3};
+
+use super::{
+    repeats::{Faces, Motion},
+    shape::{Places, Shape, of_parts},
+};
+
+/// A plane that halves a part into mirror images.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Halves {
+    /// The part.
+    pub part: u32,
+    /// A point on the plane, in metres.
+    pub point: DVec3,
+    /// Its unit normal, towards the half that stands for both.
+    pub normal: DVec3,
+    /// UVs of mirrored corners are equal.
+    pub same_uvs: bool,
+    /// No face crosses the plane, so one half can be worked and mirrored.
+    pub clean: bool,
+}
+
+/// The parts that are symmetric, each with the first plane found: across the axes of the scene, then across
+/// those of its own spread.
+pub fn find(mesh: &Mesh) -> Vec<Halves> {
+    of_parts(mesh)
+        .iter()
+        .enumerate()
+        .filter(|(_, s)| s.faces.len() >= 4)
+        .filter_map(|(part, shape)| {
+            let (normal, same_uvs) = axes(shape)
+                .into_iter()
+                .find_map(|n| Some((n, mirrors(shape, n)?)))?;
+            let near = shape.tolerance();
+            let height = |i: u32| (shape.points[i as usize] - shape.middle).dot(normal);
+            let clean = shape.faces.iter().all(|f| {
+                f.iter().all(|&i| height(i) >= -near) || f.iter().all(|&i| height(i) <= near)
+            });
+            Some(Halves {
+                part: part as u32,
+                point: shape.middle,
+                normal,
+                same_uvs,
+                clean,
+            })
+        })
+        .collect()
+}
+
+/// Whether the plane through the middle mirrors the shape onto itself, and whether UVs agree.
+fn mirrors(shape: &Shape, normal: DVec3) -> Option<bool> {
+    let m = Motion::mirror(normal, shape.middle);
+    let places = Places::of(&shape.points, shape.tolerance());
+    let few = shape.points.iter().step_by((shape.points.len() / 8).max(1));
+    if !few.into_iter().all(|&p| places.at(m.at(p)).is_some()) {
+        return None;
+    }
+    Faces::of(shape).fall_on(shape, &m, &places, shape)
+}
+
+/// Normals worth trying.
+fn axes(shape: &Shape) -> Vec<DVec3> {
+    let mut list = vec![DVec3::X, DVec3::Z, DVec3::Y];
+    let mut spread = DMat3::ZERO;
+    for &p in &shape.points {
+        let d = p - shape.middle;
+        spread += DMat3::from_cols(d * d.x, d * d.y, d * d.z);
+    }
+    list.extend(eigenvectors(spread));
+    list
+}
+
+/// Eigenvectors of a symmetric matrix by Jacobi rotations (C. G. J. Jacobi, 1846; G. Golub and C. Van Loan,
+/// *Matrix Computations*, §8.5).
+fn eigenvectors(m: DMat3) -> [DVec3; 3] {
+    let mut a = m.to_cols_array_2d();
+    let mut v = DMat3::IDENTITY.to_cols_array_2d();
+    for _ in 0..24 {
+        for (p, q) in [(0, 1), (0, 2), (1, 2)] {
+            if a[p][q].abs() < 1e-18 {
+                continue;
+            }
+            let theta = (a[q][q] - a[p][p]) / (2.0 * a[p][q]);
+            let t = theta.signum() / (theta.abs() + (theta * theta + 1.0).sqrt());
+            let c = 1.0 / (t * t + 1.0).sqrt();
+            let s = t * c;
+            for row in &mut a {
+                (row[p], row[q]) = (c * row[p] - s * row[q], s * row[p] + c * row[q]);
+            }
+            for k in 0..3 {
+                (a[p][k], a[q][k]) = (c * a[p][k] - s * a[q][k], s * a[p][k] + c * a[q][k]);
+                (v[p][k], v[q][k]) = (c * v[p][k] - s * v[q][k], s * v[p][k] + c * v[q][k]);
+            }
+        }
+    }
+    v.map(|axis| DVec3::from_array(axis).normalize_or(DVec3::X))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::{MeshBuilder, Primitive, shapes};
+    use glam::{Affine3A, Quat, Vec3};
+
+    fn put(mesh: &Mesh, motion: Affine3A) -> Mesh {
+        let mut builder = MeshBuilder::new();
+        builder.part("p", motion).primitive(Primitive {
+            positions: mesh
+                .vertex_point
+                .iter()
+                .map(|&p| mesh.points[p as usize])
+                .collect(),
+            corners: mesh.corners.clone(),
+            ..Primitive::default()
+        });
+        builder.finish()
+    }
+
+    #[test]
+    fn a_turned_ellipsoid_is_halved_and_a_lump_is_not() {
+        let mut egg = shapes::icosphere(1.0, 3);
+        for p in &mut egg.points {
+            *p *= Vec3::new(1.0, 1.7, 0.6);
+        }
+        let turn = Affine3A::from_rotation_translation(
+            Quat::from_euler(glam::EulerRot::XYZ, 0.4, 1.1, 0.2),
+            Vec3::new(3.0, 0.0, 1.0),
+        );
+        assert_eq!(find(&put(&egg, turn)).len(), 1);
+        for p in &mut egg.points {
+            p.x += 0.2 * (p.y * 3.0).sin() * p.z + 0.1 * p.y * p.z * p.x;
+        }
+        assert!(find(&put(&egg, turn)).is_empty());
+    }
+
+    #[test]
+    fn a_box_is_halved_but_not_cleanly() {
+        // The diagonals of its sides cross the plane, or do not mirror at all.
+        let halves = find(&shapes::cuboid(Vec3::new(1.0, 2.0, 3.0)));
+        assert!(halves.iter().all(|h| !h.clean));
+    }
+}

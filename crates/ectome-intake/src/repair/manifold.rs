@@ -1,0 +1,191 @@
+//! Edges with three faces or more, and points where fans of faces only touch, come apart.
+//!
+//! Corners that share a point are grouped across the edges where faces belong together, and each group gets a
+//! point of its own (A. Guéziec, G. Taubin, F. Lazarus, B. Horn, *Cutting and Stitching: Converting Sets of
+//! Polygons to Manifold Surfaces*, 2001). At an edge of several faces, those that bound one wedge of solid
+//! stay together, so two boxes that touch along an edge become two boxes.
+
+use std::f64::consts::TAU;
+
+use ectome_mesh::{
+    Mesh,
+    edges::{Side, edges, sorted_sides},
+    topology::UnionFind,
+};
+
+/// What was taken apart.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Split {
+    /// Edges that had more than two faces.
+    pub edges: usize,
+    /// Points that were added.
+    pub points: usize,
+}
+
+/// Takes the mesh apart where it is not a surface.
+pub fn split(mesh: &Mesh) -> (Mesh, Split) {
+    let sides = sorted_sides(mesh);
+    let starts: Vec<u32> = (0..mesh.face_count() as u32)
+        .scan(0, |at, f| {
+            let start = *at;
+            *at += mesh.face(f as usize).len() as u32;
+            Some(start)
+        })
+        .collect();
+    let corner = |s: &Side| starts[s.face as usize] + s.corner;
+    let next = |s: &Side| {
+        let n = mesh.face(s.face as usize).len() as u32;
+        starts[s.face as usize] + (s.corner + 1) % n
+    };
+    let mut sets = UnionFind::new(mesh.corners.len());
+    let mut join = |a: &Side, b: &Side| {
+        // The corners at the lower end, and those at the higher.
+        let ends = |s: &Side| match s.up {
+            true => [corner(s), next(s)],
+            false => [next(s), corner(s)],
+        };
+        let (x, y) = (ends(a), ends(b));
+        sets.join(x[0], y[0]);
+        sets.join(x[1], y[1]);
+    };
+    let mut done = Split::default();
+    for edge in edges(&sides) {
+        match edge {
+            [_] => {}
+            [a, b] => join(a, b),
+            many => {
+                done.edges += 1;
+                for (a, b) in wedges(mesh, many) {
+                    join(&many[a], &many[b]);
+                }
+            }
+        }
+    }
+    // Corners of one face that share a point (a polygon that touches itself) stay together.
+    let mut out = mesh.clone();
+    let mut owner: Vec<u32> = vec![u32::MAX; mesh.points.len()];
+    let mut made: std::collections::HashMap<(u32, u32), u32> = std::collections::HashMap::new();
+    let mut vertices: std::collections::HashMap<(u32, u32), u32> = std::collections::HashMap::new();
+    for c in 0..mesh.corners.len() {
+        let v = mesh.corners[c];
+        let p = mesh.vertex_point[v as usize];
+        let root = sets.find(c as u32);
+        let slot = &mut owner[p as usize];
+        if *slot == u32::MAX {
+            *slot = root;
+        }
+        if *slot == root {
+            continue;
+        }
+        let point = *made.entry((p, root)).or_insert_with(|| {
+            out.points.push(mesh.points[p as usize]);
+            out.points.len() as u32 - 1
+        });
+        let vertex = *vertices
+            .entry((v, point))
+            .or_insert_with(|| out.copy_vertex(v, point));
+        out.corners[c] = vertex;
+    }
+    done.points = out.points.len() - mesh.points.len();
+    out.drop_unused();
+    (out, done)
+}
+
+/// Pairs the sides of one edge that bound a wedge of solid: a face whose outward side turns away from the
+/// next one around. What is left without a partner becomes a border.
+fn wedges(mesh: &Mesh, sides: &[Side]) -> Vec<(usize, usize)> {
+    let place = |p: u32| mesh.points[p as usize].as_dvec3();
+    let axis = (place(sides[0].high) - place(sides[0].low)).normalize_or_zero();
+    let base = axis.any_orthonormal_vector();
+    let other = axis.cross(base);
+    let mut around: Vec<(f64, usize)> = sides
+        .iter()
+        .enumerate()
+        .map(|(i, s)| {
+            let n = mesh.face(s.face as usize).len() as f64;
+            let middle = mesh
+                .face_points(s.face as usize)
+                .map(place)
+                .sum::<glam::DVec3>()
+                / n;
+            let out = middle - place(s.low);
+            let angle = out.dot(other).atan2(out.dot(base)).rem_euclid(TAU);
+            (angle, i)
+        })
+        .collect();
+    around.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+    // The solid of a face that runs up lies on the side of lesser angles.
+    let n = around.len();
+    let mut used = vec![false; n];
+    let mut pairs = Vec::new();
+    for k in 0..n {
+        let (before, at) = ((k + n - 1) % n, k);
+        let (down, up) = (around[before].1, around[at].1);
+        if !used[before] && !used[at] && sides[up].up && !sides[down].up {
+            used[before] = true;
+            used[at] = true;
+            pairs.push((up, down));
+        }
+    }
+    pairs
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::{MeshBuilder, Primitive, measure, shapes, topology::Topology};
+    use glam::Vec3;
+
+    fn boxes(at: &[Vec3]) -> Mesh {
+        let mut builder = MeshBuilder::new();
+        for &shift in at {
+            let b = shapes::cuboid(Vec3::ONE);
+            builder.primitive(Primitive {
+                positions: b
+                    .vertex_point
+                    .iter()
+                    .map(|&p| b.points[p as usize] + shift)
+                    .collect(),
+                corners: b.corners,
+                ..Primitive::default()
+            });
+        }
+        builder.finish()
+    }
+
+    #[test]
+    fn two_boxes_that_share_an_edge_become_two_boxes() {
+        let mesh = boxes(&[Vec3::ZERO, Vec3::new(1.0, 1.0, 0.0)]);
+        assert_eq!(Topology::of(&mesh).nonmanifold_edges, 1);
+        let (two, done) = split(&mesh);
+        two.check().unwrap();
+        let t = Topology::of(&two);
+        assert_eq!((done.edges, done.points), (1, 2));
+        assert_eq!((t.nonmanifold_edges, t.open_edges, t.components), (0, 0, 2));
+        assert_eq!(t.euler_characteristic, 4); // two spheres
+        assert_eq!(measure::volume(&two), 2.0);
+        assert_eq!(split(&two).1, Split::default());
+    }
+
+    #[test]
+    fn two_boxes_that_touch_in_a_corner_come_apart() {
+        let mesh = boxes(&[Vec3::ZERO, Vec3::ONE]);
+        let (two, done) = split(&mesh);
+        assert_eq!((done.edges, done.points), (0, 1));
+        assert_eq!(Topology::of(&two).components, 2);
+    }
+
+    #[test]
+    fn a_fin_is_taken_off_the_box() {
+        let mut mesh = shapes::cuboid(Vec3::ONE);
+        let [a, b] = [mesh.corners[0], mesh.corners[1]];
+        let v = mesh.vertex_point.len() as u32;
+        mesh.vertex_point.push(mesh.points.len() as u32);
+        mesh.points.push(Vec3::new(-0.5, 0.0, -9.0));
+        mesh.corners.extend([a, b, v]);
+        mesh.runs[0].faces.end += 1;
+        let (apart, _) = split(&mesh);
+        let t = Topology::of(&apart);
+        assert_eq!((t.nonmanifold_edges, t.open_edges, t.components), (0, 3, 2));
+    }
+}

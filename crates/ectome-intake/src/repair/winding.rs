@@ -1,0 +1,309 @@
+//! Faces that agree with their neighbours and look outward.
+
+use std::collections::VecDeque;
+
+use ectome_mesh::{
+    Mesh,
+    edges::{edges, sorted_sides},
+    edit, measure,
+    rays::{Blocker, directions},
+    sample,
+    triangulate::triangulate,
+};
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// What was turned.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Turned {
+    /// Faces turned over.
+    pub faces: usize,
+    /// Pieces that looked inward as a whole.
+    pub pieces: usize,
+    /// Edges whose faces cannot be made to agree: the surface has one side only.
+    pub one_sided: usize,
+}
+
+/// Places on a piece from which it is asked where the outside is.
+const PROBES: usize = 96;
+
+/// The faces that must be turned.
+struct Verdict {
+    turn: Vec<bool>,
+    done: Turned,
+}
+
+/// Makes the faces of every piece agree, and turns pieces that look inward. A closed piece inside another is
+/// left as it is when its faces agree already: it may be a hollow.
+pub fn make_outward(mesh: &Mesh) -> (Mesh, Turned) {
+    let Verdict { turn, done } = judge(mesh);
+    if done.faces == 0 {
+        return (mesh.clone(), done);
+    }
+    let mut out = mesh.clone();
+    // Vertices shared by faces that turn and faces that do not are parted, so that each keeps its normal.
+    let mut stays = vec![false; mesh.vertex_count()];
+    for f in (0..turn.len()).filter(|&f| !turn[f]) {
+        mesh.face(f).iter().for_each(|&v| stays[v as usize] = true);
+    }
+    let mut own = vec![u32::MAX; mesh.vertex_count()];
+    let mut turned = vec![Vec3::ZERO; mesh.vertex_count()];
+    for f in (0..turn.len()).filter(|&f| turn[f]) {
+        let normal = -face_normal(mesh, f);
+        for &v in mesh.face(f) {
+            turned[v as usize] += normal;
+            if own[v as usize] == u32::MAX {
+                own[v as usize] = match stays[v as usize] && !mesh.normals.is_empty() {
+                    true => out.copy_vertex(v, mesh.vertex_point[v as usize]),
+                    false => v,
+                };
+            }
+        }
+    }
+    if !mesh.normals.is_empty() {
+        for (v, &w) in own.iter().enumerate().filter(|(_, w)| **w != u32::MAX) {
+            // Some files have sound normals on faces wound the wrong way.
+            if mesh.normals[v].dot(turned[v]) < 0.0 {
+                out.normals[w as usize] = -mesh.normals[v];
+            }
+        }
+    }
+    let base = out.clone();
+    let out = edit::rebuilt(&base, |f, face, sink| {
+        if turn[f] {
+            let back: Vec<u32> = face.iter().rev().map(|&v| own[v as usize]).collect();
+            sink.push(&back);
+        } else {
+            sink.push(face);
+        }
+    });
+    (out, done)
+}
+
+/// How many faces [`make_outward`] would turn, and which.
+pub fn find(mesh: &Mesh) -> (Vec<bool>, Turned) {
+    let v = judge(mesh);
+    (v.turn, v.done)
+}
+
+fn face_normal(mesh: &Mesh, f: usize) -> Vec3 {
+    let face = mesh.face(f);
+    let p0 = mesh.position(face[0]);
+    (1..face.len() - 1)
+        .map(|k| (mesh.position(face[k]) - p0).cross(mesh.position(face[k + 1]) - p0))
+        .sum::<Vec3>()
+        .normalize_or_zero()
+}
+
+fn judge(mesh: &Mesh) -> Verdict {
+    let n = mesh.face_count();
+    let sides = sorted_sides(mesh);
+    // Neighbours across edges of exactly two faces, and whether they disagree.
+    let mut links: Vec<(u32, u32, bool)> = Vec::with_capacity(sides.len());
+    for edge in edges(&sides) {
+        if let [a, b] = edge
+            && a.face != b.face
+        {
+            links.push((a.face, b.face, a.up == b.up));
+            links.push((b.face, a.face, a.up == b.up));
+        }
+    }
+    links.par_sort_unstable();
+    let mut first = vec![0u32; n + 1];
+    for &(f, ..) in &links {
+        first[f as usize + 1] += 1;
+    }
+    for f in 0..n {
+        first[f + 1] += first[f];
+    }
+    let mut turn = vec![false; n];
+    let mut piece = vec![u32::MAX; n];
+    let mut members: Vec<Vec<u32>> = Vec::new();
+    let mut agreed: Vec<bool> = Vec::new();
+    let mut one_sided = 0;
+    let mut queue = VecDeque::new();
+    for start in 0..n {
+        if piece[start] != u32::MAX {
+            continue;
+        }
+        let id = members.len() as u32;
+        let mut list = Vec::new();
+        let mut all_agree = true;
+        piece[start] = id;
+        queue.push_back(start as u32);
+        while let Some(f) = queue.pop_front() {
+            list.push(f);
+            for &(_, g, against) in
+                &links[first[f as usize] as usize..first[f as usize + 1] as usize]
+            {
+                all_agree &= !against;
+                let wanted = turn[f as usize] != against;
+                if piece[g as usize] == u32::MAX {
+                    piece[g as usize] = id;
+                    turn[g as usize] = wanted;
+                    queue.push_back(g);
+                } else if turn[g as usize] != wanted {
+                    one_sided += 1;
+                }
+            }
+        }
+        members.push(list);
+        agreed.push(all_agree);
+    }
+    let inward = inward(mesh, &turn, &members, &agreed);
+    for (list, &flip) in members.iter().zip(&inward) {
+        // Where nothing tells inside from outside, the fewer faces turn.
+        let turned = list.iter().filter(|&&f| turn[f as usize]).count();
+        let flip = flip.unwrap_or(2 * turned > list.len());
+        if flip {
+            list.iter()
+                .for_each(|&f| turn[f as usize] = !turn[f as usize]);
+        }
+    }
+    let faces = turn.iter().filter(|&&t| t).count();
+    let pieces = members
+        .iter()
+        .filter(|list| list.iter().all(|&f| turn[f as usize]))
+        .count();
+    Verdict {
+        turn,
+        done: Turned {
+            faces,
+            pieces,
+            one_sided: one_sided / 2,
+        },
+    }
+}
+
+/// For each piece, after its faces agree: whether it looks inward; `None` where that cannot be told.
+fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> Vec<Option<bool>> {
+    let (flat, _) = triangulate(mesh);
+    let blocker = Blocker::of(&flat);
+    // The face each triangle came from: triangulation keeps the order.
+    let mut origin = Vec::with_capacity(flat.face_count());
+    for f in 0..mesh.face_count() {
+        origin.extend(std::iter::repeat_n(f as u32, mesh.face(f).len() - 2));
+    }
+    let mut of_triangle: Vec<Vec<u32>> = vec![Vec::new(); members.len()];
+    let mut piece = vec![0u32; mesh.face_count()];
+    for (i, list) in members.iter().enumerate() {
+        list.iter().for_each(|&f| piece[f as usize] = i as u32);
+    }
+    for (t, &f) in origin.iter().enumerate() {
+        of_triangle[piece[f as usize] as usize].push(t as u32);
+    }
+    let rays = directions(48);
+    let size = measure::bounds(mesh).diagonal();
+    of_triangle
+        .par_iter()
+        .zip(agreed)
+        .map(|(triangles, &agreed)| {
+            let (mut front, mut back) = (0usize, 0usize);
+            let probes = PROBES.min(8 * triangles.len());
+            for s in sample::on_faces(&flat, triangles.iter().copied(), probes) {
+                let t = s.face;
+                let [a, b, c] = flat.triangle(t as usize);
+                let mut normal = (b - a).cross(c - a).normalize_or_zero();
+                if turn[origin[t as usize] as usize] {
+                    normal = -normal;
+                }
+                for &d in &rays {
+                    let up = d.dot(normal);
+                    if up.abs() < 0.1 {
+                        continue;
+                    }
+                    let from = s.point + normal * (up.signum() * 1e-5 * size);
+                    if blocker.escapes(from, d, t) {
+                        if up > 0.0 {
+                            front += 1;
+                        } else {
+                            back += 1;
+                        }
+                    }
+                }
+            }
+            match (front, back) {
+                (0, 0) if agreed => Some(false),
+                (0, 0) => None,
+                (f, b) if 2 * b > 3 * f => Some(true),
+                (f, b) if 2 * f > 3 * b => Some(false),
+                // An open sheet, seen from both sides alike.
+                _ if agreed => Some(false),
+                _ => None,
+            }
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::{shapes, topology::Topology};
+    use proptest::prelude::*;
+
+    fn flip(mesh: &mut Mesh, face: usize) {
+        mesh.corners.swap(3 * face, 3 * face + 1);
+    }
+
+    #[test]
+    fn a_ball_turned_inside_out_is_turned_back() {
+        let ball = shapes::icosphere(1.0, 2);
+        let mut inside_out = ball.clone();
+        (0..ball.face_count()).for_each(|f| flip(&mut inside_out, f));
+        assert!(measure::volume(&inside_out) < 0.0);
+        let (back, done) = make_outward(&inside_out);
+        assert_eq!((done.faces, done.pieces), (320, 1));
+        assert!((measure::volume(&back) - measure::volume(&ball)).abs() < 1e-9);
+        assert_eq!(make_outward(&back).1, Turned::default());
+    }
+
+    // A Möbius band of n quads, twisted once: one side only, so no winding can be made to agree.
+    #[test]
+    fn a_moebius_band_is_said_to_have_one_side() {
+        let n = 24u32;
+        let mut builder = ectome_mesh::MeshBuilder::new();
+        let mut positions = Vec::new();
+        for i in 0..n {
+            let turn = std::f32::consts::TAU * i as f32 / n as f32;
+            for side in [-1.0f32, 1.0] {
+                let r = 1.0 + 0.3 * side * (turn / 2.0).cos();
+                positions.push(Vec3::new(
+                    r * turn.cos(),
+                    0.3 * side * (turn / 2.0).sin(),
+                    r * turn.sin(),
+                ));
+            }
+        }
+        let mut corners = Vec::new();
+        for i in 0..n {
+            let (a, b) = (2 * i, 2 * i + 1);
+            let (c, d) = match i + 1 == n {
+                true => (1, 0),
+                false => (2 * i + 2, 2 * i + 3),
+            };
+            corners.extend([a, c, b, b, c, d]);
+        }
+        builder.primitive(ectome_mesh::Primitive {
+            positions,
+            corners,
+            ..Default::default()
+        });
+        let (_, done) = make_outward(&builder.finish());
+        assert_eq!(done.one_sided, 1);
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        #[test]
+        fn whatever_is_turned_comes_back_outward(which in prop::collection::vec(0usize..384, 0..200)) {
+            let ring = shapes::torus(1.0, 0.4, 16, 12);
+            let outward = measure::volume(&ring);
+            let mut mixed = ring.clone();
+            for f in which { flip(&mut mixed, f); }
+            let (sound, _) = make_outward(&mixed);
+            prop_assert_eq!(Topology::of(&sound).inconsistent_edges, 0);
+            prop_assert!((measure::volume(&sound).abs() - outward.abs()).abs() < 1e-6);
+            prop_assert!(measure::volume(&sound) > 0.0);
+        }
+    }
+}
