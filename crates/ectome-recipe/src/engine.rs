@@ -2,13 +2,18 @@
 
 use ectome_compare::CompareError;
 use ectome_formats::{FileSet, FormatError, Scene};
+use ectome_intake::parts::{
+    arrange::{self, NoSuchPart},
+    fold::Fold,
+    repeats,
+};
 use ectome_mesh::{Cancelled, Progress, triangulate::triangulate};
 use ectome_reduce::{CollapseLog, CutError};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::{
-    Recipe, Session, Step,
+    Done, Recipe, Session, Step,
     hold::{self, Hold},
     session,
 };
@@ -60,6 +65,20 @@ pub enum EngineError {
         /// Why those that were found stay.
         held: Option<String>,
     },
+    /// A change took everything away.
+    #[error(
+        "\u{201c}{by}\u{201d} would leave nothing of the source. Change its figures, or take it back"
+    )]
+    NothingLeft {
+        /// The change.
+        by: &'static str,
+    },
+    /// A change names a part that is not there.
+    #[error(transparent)]
+    Part(#[from] NoSuchPart),
+    /// Every part is left out.
+    #[error("no part of the source is built. Give at least one part the fate build")]
+    NothingBuilt,
     /// The target is too small for any surface.
     #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
     TargetTooSmall {
@@ -150,6 +169,9 @@ pub struct CutReport {
     /// Why loops had to stay, and how many each.
     #[serde(default)]
     pub loops_held: Vec<(String, usize)>,
+    /// Parts that were put back as copies of another instead of being cut themselves.
+    #[serde(default)]
+    pub copies: usize,
     /// Seconds for the analysis; 0 when an earlier one was used.
     pub seconds_analysis: f64,
     /// Seconds to make this count from the analysis.
@@ -184,6 +206,8 @@ pub struct FirstPass {
 pub struct Outcome {
     /// The mesh and its materials, triangles only.
     pub scene: Scene,
+    /// What each change did.
+    pub done: Vec<Done>,
     /// The report of the last cut, if the recipe cuts.
     pub cut: Option<CutReport>,
     /// The analysis of the last cut, if it was made anew.
@@ -205,6 +229,7 @@ pub fn run(
     let mut made = None;
     let mut scene: Option<Scene> = None;
     let mut cut = None;
+    let mut done = Vec::new();
     let steps = recipe.steps.len().max(1) as f32;
     for (i, step) in recipe.steps.iter().enumerate() {
         // Importing is short beside cutting.
@@ -221,6 +246,19 @@ pub fn run(
             }
             (Step::Import, Some(_)) => return Err(EngineError::Order("reads its source twice")),
             (_, None) => return Err(EngineError::Order("does not start with reading its source")),
+            (Step::Prepare { change }, Some(scene)) => {
+                progress.stage(change.title());
+                let (scene, d) = change.apply(scene, &progress)?;
+                done.push(d);
+                scene
+            }
+            (Step::LeaveOut, Some(mut scene)) => {
+                scene.mesh = arrange::only_built(&scene.mesh);
+                if scene.mesh.face_count() == 0 {
+                    return Err(EngineError::NothingBuilt);
+                }
+                scene
+            }
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::MergeFlat { settings }, Some(scene)) => {
                 let (scene, report) = session::merge_flat(scene, settings, &progress)?;
@@ -245,6 +283,7 @@ pub fn run(
     let scene = scene.ok_or(EngineError::Order("has no steps"))?;
     Ok(Outcome {
         scene,
+        done,
         cut,
         analysis: made,
     })
@@ -271,11 +310,21 @@ pub fn open(
     Session::new(scene, settings.clone(), analysis, &progress.span(0.2, 1.34))
 }
 
-/// The scene with triangles only.
+/// The scene with triangles only. Equal parts are split alike, so that they stay equal: of a rectangle either
+/// diagonal is as good, and rounding would decide.
 pub fn triangulated(mut scene: Scene) -> Scene {
-    if !scene.mesh.is_triangulated() {
-        scene.mesh = triangulate(&scene.mesh).0;
+    if scene.mesh.is_triangulated() {
+        return scene;
     }
+    let mesh = &scene.mesh;
+    scene.mesh = match Fold::of(mesh, &repeats::find(mesh), &[]) {
+        None => triangulate(mesh).0,
+        Some(fold) => {
+            let split = triangulate(&fold.mesh).0;
+            let same: Vec<u32> = (0..split.points.len() as u32).collect();
+            fold.unfold(&split, &same)
+        }
+    };
     scene
 }
 

@@ -97,10 +97,7 @@ mod tests {
     #[test]
     fn a_hold_names_guard_part_and_release() {
         let mut mesh = shapes::icosphere(1.0, 1);
-        let part = |name: &str| Part {
-            name: name.to_owned(),
-            frame: Affine3A::IDENTITY,
-        };
+        let part = |name: &str| Part::new(name, Affine3A::IDENTITY);
         mesh.parts = vec![part("bell"), part("yoke")];
         let holding = |by: &str, part, triangles| Holding {
             by: by.to_owned(),

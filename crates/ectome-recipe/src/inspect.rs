@@ -1,8 +1,16 @@
 //! What a scene consists of, under the names outsiders rely on.
 
 use ectome_formats::Scene;
-use ectome_mesh::{Mesh, islands, measure, topology::Topology, triangulate::triangulate};
+use ectome_intake::{
+    diagnose::{Diagnosis, Kind, Mark, diagnose, uv::overlap_percent},
+    parts::{hidden, mirror, repeats},
+};
+use ectome_mesh::{
+    Cancelled, Fate, Mesh, Progress, islands, measure, topology::Topology, triangulate::triangulate,
+};
 use serde::{Deserialize, Serialize};
+
+use crate::{Finding, engine::triangulated};
 
 /// One named object.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -13,6 +21,25 @@ pub struct Object {
     pub triangles: usize,
     /// The names of its materials.
     pub materials: Vec<String>,
+    /// What becomes of it.
+    #[serde(default)]
+    pub fate: Fate,
+    /// Its group; empty for none.
+    #[serde(default)]
+    pub group: String,
+}
+
+/// Parts that are equal up to a rigid motion or a mirror.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Repeat {
+    /// Their names.
+    pub names: Vec<String>,
+    /// Their numbers.
+    pub parts: Vec<u32>,
+    /// For each: it is a mirror image of the first.
+    pub mirrored: Vec<bool>,
+    /// For each: its UVs are those of the first, so it can be stored as a copy.
+    pub same_uvs: Vec<bool>,
 }
 
 /// One picture.
@@ -73,6 +100,24 @@ pub struct Inspection {
     pub uv_islands: usize,
     /// Triangles with a UV outside 0–1.
     pub uv_out_of_range_triangles: usize,
+    /// How much of the used area of the first UV set is used more than once, in percent.
+    #[serde(default)]
+    pub uv_overlap_percent: f64,
+    /// Loose small pieces.
+    #[serde(default)]
+    pub floaters: usize,
+    /// Triangles that nobody sees from outside; absent where that was not looked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hidden_triangles: Option<usize>,
+    /// Groups of equal parts.
+    #[serde(default)]
+    pub repeats: Vec<Repeat>,
+    /// Parts that are their own mirror image.
+    #[serde(default)]
+    pub symmetric: Vec<u32>,
+    /// What is wrong, worst first.
+    #[serde(default)]
+    pub findings: Vec<Finding>,
     /// The pictures.
     pub textures: Vec<TextureInfo>,
     /// Lowest and highest corner, in metres.
@@ -81,9 +126,46 @@ pub struct Inspection {
     pub notes: Vec<String>,
 }
 
+/// Textures larger than this fit no target, in texels.
+const LARGE_TEXTURE: u32 = 4096;
+
 impl Inspection {
-    /// Inspects a scene as it was read.
-    pub fn of(scene: &Scene) -> Self {
+    /// Inspects a scene as it was read or prepared. Returns, beside it, where each finding is.
+    ///
+    /// # Errors
+    /// [`Cancelled`].
+    pub fn of(scene: &Scene, progress: &Progress) -> Result<(Self, Vec<Vec<Mark>>), Cancelled> {
+        let mut diagnosis = diagnose(&scene.mesh, &progress.span(0.0, 0.8))?;
+        texture_findings(scene, &mut diagnosis);
+        let floaters = diagnosis.count(Kind::Floaters);
+        progress.at(0.85)?;
+        let inspection = Self {
+            floaters,
+            repeats: repeats(&scene.mesh),
+            // Of the triangles: a face split across the plane cannot be mirrored.
+            symmetric: mirror::find(&triangulated(scene.clone()).mesh)
+                .iter()
+                .filter(|h| h.clean && h.same_uvs)
+                .map(|h| h.part)
+                .collect(),
+            findings: diagnosis.findings.into_iter().map(Finding::from).collect(),
+            ..Self::counted(scene)
+        };
+        progress.at(1.0)?;
+        Ok((inspection, diagnosis.marks))
+    }
+
+    /// Looks for triangles that nobody sees, which takes a while.
+    ///
+    /// # Errors
+    /// [`Cancelled`].
+    pub fn look_for_hidden(&mut self, scene: &Scene, progress: &Progress) -> Result<(), Cancelled> {
+        let faces = hidden::find(&scene.mesh, progress)?;
+        self.hidden_triangles = Some(hidden::count(&scene.mesh, &faces).triangles);
+        Ok(())
+    }
+
+    fn counted(scene: &Scene) -> Self {
         let (mesh, _) = triangulate(&scene.mesh);
         let (quads, ngons) = scene.mesh.quads_and_ngons();
         let t = Topology::of(&mesh);
@@ -127,8 +209,59 @@ impl Inspection {
                     }
                 })
                 .collect(),
+            uv_overlap_percent: overlap_percent(&mesh),
             bounds_m: [bounds.min.to_array(), bounds.max.to_array()],
             notes: scene.notes.clone(),
+            ..Self::default()
+        }
+    }
+}
+
+fn repeats(mesh: &Mesh) -> Vec<Repeat> {
+    repeats::find(mesh)
+        .into_iter()
+        .map(|group| Repeat {
+            names: group
+                .iter()
+                .map(|i| mesh.parts[i.part as usize].name.clone())
+                .collect(),
+            parts: group.iter().map(|i| i.part).collect(),
+            mirrored: group.iter().map(|i| i.mirrored).collect(),
+            same_uvs: group.iter().map(|i| i.same_uvs).collect(),
+        })
+        .collect()
+}
+
+fn texture_findings(scene: &Scene, diagnosis: &mut Diagnosis) {
+    let images = &scene.library.images;
+    let slots = scene.library.image_slots();
+    let used = |i: usize| !slots[i].is_empty();
+    let names = |list: &[usize]| {
+        let names = list.iter().take(4).map(|&i| images[i].name.as_str());
+        names.collect::<Vec<_>>().join(", ")
+    };
+    let missing: Vec<usize> = (0..images.len())
+        .filter(|&i| used(i) && images[i].bytes.is_empty())
+        .collect();
+    let large: Vec<usize> = (0..images.len())
+        .filter(|&i| {
+            images[i]
+                .size()
+                .is_some_and(|(w, h)| w.max(h) > LARGE_TEXTURE)
+        })
+        .collect();
+    for (kind, rank, list) in [
+        (Kind::MissingTextures, 2, missing),
+        (Kind::LargeTextures, 1, large),
+    ] {
+        if !list.is_empty() {
+            let finding = ectome_intake::diagnose::Finding {
+                kind,
+                rank,
+                count: list.len(),
+                detail: names(&list),
+            };
+            diagnosis.add(finding, Vec::new());
         }
     }
 }
@@ -144,6 +277,8 @@ fn objects(scene: &Scene) -> Vec<Object> {
             name: part.name.clone(),
             triangles: counts[i],
             materials: materials(scene, |part| part as usize == i),
+            fate: part.fate,
+            group: part.group.clone(),
         })
         .collect()
 }

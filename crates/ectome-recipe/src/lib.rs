@@ -1,7 +1,7 @@
 //! The rules of the job, without files, web or database.
 //!
 //! ```text
-//! source bytes ─▶ Import ─▶ Triangulate ─▶ Cut ─▶ candidate        (recipe, engine)
+//! source bytes ─▶ Import ─▶ Prepare … ─▶ Triangulate ─▶ Cut ─▶ candidate   (recipe, change, engine)
 //!                                                   │
 //! brief: tiers, limits ─────────────────────────▶ verdict          (brief, chain)
 //! ```
@@ -12,7 +12,7 @@
 //! ```
 //! use ectome_recipe::{CutSettings, Recipe, Target};
 //!
-//! let to = |n| Recipe::cut("3f2a", Target::Triangles(n), CutSettings::default());
+//! let to = |n| Recipe::cut("3f2a", &[], Target::Triangles(n), CutSettings::default());
 //! assert_eq!(to(6000).key(), to(6000).key());
 //! assert_ne!(to(6000).key(), to(5999).key());
 //! assert_eq!(to(6000).analysis_key(), to(5999).analysis_key());
@@ -20,7 +20,9 @@
 
 pub mod brief;
 pub mod chain;
+pub mod change;
 pub mod engine;
+pub mod finding;
 pub mod hold;
 mod inspect;
 pub mod picture;
@@ -29,8 +31,17 @@ mod session;
 
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
+pub use change::{Change, Done};
+pub use ectome_formats::{Space, Up, space::Found};
+pub use ectome_intake::{
+    diagnose::{Kind as FindingKind, Mark},
+    parts::arrange::By as SplitBy,
+    repair::{clip::Plane, polygons::Into as DivideInto, weld::Weld},
+};
+pub use ectome_mesh::Fate;
 pub use ectome_reduce::{Attention, CollapseLog, Keep, loops::Which as LoopChoice};
 pub use engine::{CutReport, EngineError, Outcome};
+pub use finding::Finding;
 pub use hold::Hold;
 pub use inspect::Inspection;
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};

@@ -1,12 +1,14 @@
 //! Steps in order, and the address of what they make.
 
-use ectome_mesh::Mesh;
+use ectome_mesh::{Fate, Mesh};
 use ectome_reduce::{Attention, Keep, Options, loops::Which};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
+use crate::Change;
+
 /// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 3;
+pub const KERNEL_VERSION: u32 = 4;
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -81,7 +83,7 @@ impl Region {
 }
 
 /// What a cut keeps and looks at most.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct CutSettings {
     /// Lines that must not move.
@@ -90,6 +92,22 @@ pub struct CutSettings {
     pub attention: Attention,
     /// A protected region.
     pub region: Region,
+    /// Parts that are equal are cut once and put back as copies.
+    pub reuse_repeats: bool,
+    /// Parts that are their own mirror image are cut as one half and mirrored.
+    pub reuse_halves: bool,
+}
+
+impl Default for CutSettings {
+    fn default() -> Self {
+        Self {
+            keep: Keep::default(),
+            attention: Attention::default(),
+            region: Region::default(),
+            reuse_repeats: true,
+            reuse_halves: false,
+        }
+    }
 }
 
 impl CutSettings {
@@ -110,6 +128,13 @@ impl CutSettings {
 pub enum Step {
     /// Reads the source's files.
     Import,
+    /// Repairs the mesh or decides about its parts.
+    Prepare {
+        /// How.
+        change: Change,
+    },
+    /// Leaves out the parts that are not built.
+    LeaveOut,
     /// Splits larger faces into triangles.
     Triangulate,
     /// Takes flat regions and straight lines to the corners they need; nothing else changes.
@@ -146,34 +171,63 @@ pub struct Recipe {
 }
 
 impl Recipe {
-    /// The source as it came in, in triangles.
-    pub fn intake(source: impl Into<String>) -> Self {
+    /// The source with changes, quads and n-gons as they are, every part still there.
+    pub fn prepared(source: impl Into<String>, changes: &[Change]) -> Self {
+        let change = |c: &Change| Step::Prepare { change: c.clone() };
         Self {
             source: source.into(),
-            steps: vec![Step::Import, Step::Triangulate],
+            steps: std::iter::once(Step::Import)
+                .chain(changes.iter().map(change))
+                .collect(),
         }
     }
 
-    /// The source cut to a target.
-    pub fn cut(source: impl Into<String>, target: Target, settings: CutSettings) -> Self {
-        let mut recipe = Self::intake(source);
+    /// The same with only the parts that are built.
+    fn built(source: impl Into<String>, changes: &[Change]) -> Self {
+        let mut recipe = Self::prepared(source, changes);
+        let leaves_out =
+            |c: &Change| matches!(c, Change::Fate { fate, .. } if *fate != Fate::Build);
+        if changes.iter().any(leaves_out) {
+            recipe.steps.push(Step::LeaveOut);
+        }
+        recipe
+    }
+
+    /// The prepared source cut to a target.
+    pub fn cut(
+        source: impl Into<String>,
+        changes: &[Change],
+        target: Target,
+        settings: CutSettings,
+    ) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Step::Triangulate);
         recipe.steps.push(Step::Cut { target, settings });
         recipe
     }
 
-    /// The source with its flat regions merged.
-    pub fn merge_flat(source: impl Into<String>, settings: CutSettings) -> Self {
-        let mut recipe = Self::intake(source);
+    /// The prepared source with its flat regions merged.
+    pub fn merge_flat(
+        source: impl Into<String>,
+        changes: &[Change],
+        settings: CutSettings,
+    ) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Step::Triangulate);
         recipe.steps.push(Step::MergeFlat { settings });
         recipe
     }
 
-    /// The source with edge loops taken out, quads as they came.
-    pub fn take_out_loops(source: impl Into<String>, which: Which, settings: CutSettings) -> Self {
-        Self {
-            source: source.into(),
-            steps: vec![Step::Import, Step::TakeOutLoops { which, settings }],
-        }
+    /// The prepared source with edge loops taken out, quads as they came.
+    pub fn take_out_loops(
+        source: impl Into<String>,
+        changes: &[Change],
+        which: Which,
+        settings: CutSettings,
+    ) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Step::TakeOutLoops { which, settings });
+        recipe
     }
 
     /// The address of the analysis that the last cut of this recipe replays: every target of one
@@ -198,6 +252,15 @@ impl Recipe {
         blake3::hash(text.as_bytes()).to_hex()[..32].to_owned()
     }
 
+    /// The changes it makes before anything is cut.
+    pub fn changes(&self) -> Vec<Change> {
+        let change = |s: &Step| match s {
+            Step::Prepare { change } => Some(change.clone()),
+            _ => None,
+        };
+        self.steps.iter().filter_map(change).collect()
+    }
+
     /// The target of the last cut, if there is one.
     pub fn target(&self) -> Option<Target> {
         self.steps.iter().rev().find_map(|step| match step {
@@ -213,7 +276,12 @@ mod tests {
 
     #[test]
     fn a_recipe_survives_json_and_keeps_its_address() {
-        let recipe = Recipe::cut("abc", Target::SharePercent(2.5), CutSettings::default());
+        let recipe = Recipe::cut(
+            "abc",
+            &[],
+            Target::SharePercent(2.5),
+            CutSettings::default(),
+        );
         let json = serde_json::to_string(&recipe).unwrap();
         let back: Recipe = serde_json::from_str(&json).unwrap();
         assert_eq!(back, recipe);
@@ -223,7 +291,7 @@ mod tests {
 
     #[test]
     fn targets_share_an_analysis_and_settings_do_not() {
-        let of = |n, settings| Recipe::cut("abc", Target::Triangles(n), settings);
+        let of = |n, settings| Recipe::cut("abc", &[], Target::Triangles(n), settings);
         let plain = of(10, CutSettings::default());
         let other = of(20, CutSettings::default());
         assert_ne!(plain.key(), other.key());
@@ -231,7 +299,7 @@ mod tests {
         let mut kept = CutSettings::default();
         kept.keep.seams = true;
         assert_ne!(plain.analysis_key(), of(10, kept).analysis_key());
-        assert_eq!(Recipe::intake("abc").analysis_key(), None);
+        assert_eq!(Recipe::prepared("abc", &[]).analysis_key(), None);
     }
 
     #[test]

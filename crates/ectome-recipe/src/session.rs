@@ -3,7 +3,8 @@
 use std::{sync::OnceLock, time::Instant};
 
 use ectome_compare::{Judge, Report};
-use ectome_formats::{Library, Scene, glb};
+use ectome_formats::{Copy, Library, Scene, glb};
+use ectome_intake::parts::{fold::Fold, mirror, repeats};
 use ectome_mesh::{Mesh, Progress, topology::is_degenerate, triangulate::triangulate};
 use ectome_reduce::{
     CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse,
@@ -23,6 +24,8 @@ use crate::{
 pub struct Session {
     /// What is analysed: the source, or what a first pass left of it.
     source: Scene,
+    /// What is cut when repeats are cut once; otherwise the source.
+    fold: Option<Fold>,
     /// Triangles of the source itself.
     triangles: usize,
     first_pass: Option<FirstPass>,
@@ -55,12 +58,16 @@ impl Session {
             Some(_) => progress.span(0.5, 1.0),
             None => progress.clone(),
         };
-        let options = settings.options(&source.mesh);
+        source.copies.clear();
+        let fold = folded(&source.mesh, &settings);
+        let worked = fold.as_ref().map_or(&source.mesh, |f| &f.mesh);
+        let options = settings.options(worked);
         if let Some(log) = analysis
-            && let Ok(replay) = Replay::new(&source.mesh, &log)
+            && let Ok(replay) = Replay::new(worked, &log)
         {
             return Ok(Self {
                 source,
+                fold,
                 triangles,
                 first_pass,
                 log,
@@ -72,11 +79,15 @@ impl Session {
             });
         }
         let started = Instant::now();
-        let log = analyse(&source.mesh, &options, &progress.span(0.0, 0.7))?;
-        let replay = Replay::new(&source.mesh, &log)
+        let mut log = analyse(worked, &options, &progress.span(0.0, 0.7))?;
+        if let Some(fold) = &fold {
+            log.set_weights(fold.face_weights());
+        }
+        let replay = Replay::new(worked, &log)
             .map_err(|_| EngineError::Order("analyses a source that is not made of triangles"))?;
         Ok(Self {
             source,
+            fold,
             triangles,
             first_pass,
             log,
@@ -103,7 +114,15 @@ impl Session {
     /// # Errors
     /// See [`EngineError`].
     pub fn flat_triangles(&self, progress: &Progress) -> Result<usize, EngineError> {
-        let cut = ectome_reduce::merge_flat(&self.source.mesh, &self.options, progress)?;
+        let options = Options {
+            protect: Vec::new(),
+            ..self.options.clone()
+        };
+        let options = match self.fold {
+            None => &self.options,
+            Some(_) => &options,
+        };
+        let cut = ectome_reduce::merge_flat(&self.source.mesh, options, progress)?;
         Ok(cut.mesh.triangle_count())
     }
 
@@ -120,6 +139,10 @@ impl Session {
     pub fn preview(&self, target: usize) -> Result<(Vec<u8>, usize), EngineError> {
         self.reaches(target)?;
         let cut = self.replayed(target)?;
+        let cut = Cut {
+            mesh: self.unfolded(&cut),
+            ..cut
+        };
         let triangles = cut.mesh.triangle_count();
         let library = Library {
             materials: (0..self.source.library.materials.len() as u32)
@@ -135,8 +158,21 @@ impl Session {
         Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
     }
 
+    /// What is analysed and cut.
+    fn worked(&self) -> &Mesh {
+        self.fold.as_ref().map_or(&self.source.mesh, |f| &f.mesh)
+    }
+
+    /// A cut with its copies put back.
+    fn unfolded(&self, cut: &Cut) -> Mesh {
+        match &self.fold {
+            None => cut.mesh.clone(),
+            Some(fold) => fold.unfold(&cut.mesh, &cut.point_source),
+        }
+    }
+
     fn replayed(&self, target: usize) -> Result<Cut, EngineError> {
-        let mesh = &self.source.mesh;
+        let mesh = self.worked();
         let cut = self.replay.at(mesh, &self.log, target);
         cut.map_err(|e| match e {
             CutError::Held {
@@ -201,11 +237,17 @@ impl Session {
             }
         };
         let plain = cut.mesh.points.clone();
-        refine(mesh, &self.options, &mut cut, &progress.span(0.72, 0.82))?;
+        refine(
+            self.worked(),
+            &self.options,
+            &mut cut,
+            &progress.span(0.72, 0.82),
+        )?;
         undo_flips(judge, &mut cut, &plain);
         if self.options.keep == Keep::default() && self.options.protect.is_empty() {
             settle_flips(judge, &mut cut.mesh);
         }
+        cut.mesh = self.unfolded(&cut);
         let seconds_fitting = started.elapsed().as_secs_f64();
         progress.stage("Measuring");
         let started = Instant::now();
@@ -222,10 +264,13 @@ impl Session {
         if let Some(first) = &self.first_pass {
             first.add_to(&mut report, measured.diagonal_m);
         }
+        let copies = self.fold.as_ref().map_or_else(Vec::new, copies_of);
+        report.copies = copies.len();
         let scene = Scene {
             mesh: cut.mesh,
             library: self.source.library.clone(),
             copyright: self.source.copyright.clone(),
+            copies,
             notes: self.source.notes.clone(),
         };
         Ok((scene, report))
@@ -265,6 +310,36 @@ impl FirstPass {
         report.deviation_max_percent_of_diagonal += percent(self.deviation_max_mm);
         report.first_pass = Some(self.clone());
     }
+}
+
+/// Folds the repeats of a mesh. A painted region tells copies apart, so there nothing is folded.
+fn folded(mesh: &Mesh, settings: &CutSettings) -> Option<Fold> {
+    if !settings.region.balls.is_empty() {
+        return None;
+    }
+    let groups = match settings.reuse_repeats {
+        true => repeats::find(mesh),
+        false => Vec::new(),
+    };
+    let halves = match settings.reuse_halves {
+        true => mirror::find(mesh),
+        false => Vec::new(),
+    };
+    Fold::of(mesh, &groups, &halves)
+}
+
+/// The copies of a fold as a writer stores them.
+fn copies_of(fold: &Fold) -> Vec<Copy> {
+    fold.reused()
+        .into_iter()
+        .flat_map(|r| {
+            r.copies.into_iter().map(move |(part, motion)| Copy {
+                of: r.part,
+                part,
+                motion,
+            })
+        })
+        .collect()
 }
 
 /// Merges the flat regions of a scene of triangles and measures the result.

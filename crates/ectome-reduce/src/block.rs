@@ -5,7 +5,7 @@
 //! again with the topology that each of them kept.
 
 use ectome_mesh::{Cancelled, Mesh, Part, Progress, Run, nearest};
-use glam::{Affine3A, Vec3};
+use glam::Vec3;
 use rayon::prelude::*;
 
 use crate::{
@@ -65,13 +65,7 @@ impl Block {
         hard_edges: bool,
     ) -> Self {
         let mut mesh = Mesh {
-            parts: vec![
-                Part {
-                    name: String::new(),
-                    frame: Affine3A::IDENTITY,
-                };
-                whole.runs.len()
-            ],
+            parts: vec![Part::default(); whole.runs.len()],
             corners: Vec::with_capacity(3 * faces.len()),
             uv_sets: vec![Vec::new(); whole.uv_sets.len()],
             ..Mesh::default()

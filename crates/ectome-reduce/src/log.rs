@@ -3,6 +3,8 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::replay::IMPROPER;
+
 /// "No point": the operation drops a whole piece.
 pub(crate) const NO_POINT: u32 = u32::MAX;
 /// "Stands to the end".
@@ -61,6 +63,8 @@ pub struct CollapseLog {
     pub(crate) diagonal: f32,
     /// Triangles at which nothing could go any more, and what held them.
     pub(crate) held: Vec<Holding>,
+    /// How often each face counts; empty when each counts once.
+    pub(crate) weights: Vec<u16>,
 }
 
 /// What keeps triangles from going further.
@@ -117,7 +121,7 @@ pub(crate) fn unpack_normal(bits: u32) -> Option<glam::Vec3> {
 /// Largest distance over recorded distance: 1.3 to 2.4 on the meshes of docs/performance.md.
 const PEAK: f32 = 1.7;
 
-const MAGIC: &[u8; 8] = b"ECTLOG03";
+const MAGIC: &[u8; 8] = b"ECTLOG04";
 
 impl CollapseLog {
     /// Triangles of the source.
@@ -153,6 +157,18 @@ impl CollapseLog {
         curve
     }
 
+    /// Lets each face count as often as it will stand in the whole: a repeat that is cut once counts for all
+    /// its copies. Targets and curves are in triangles of the whole from then on.
+    pub fn set_weights(&mut self, weights: Vec<u16>) {
+        if weights.len() == self.face_end.len() {
+            self.weights = weights;
+        }
+    }
+
+    fn weight(&self, face: usize) -> u32 {
+        self.weights.get(face).map_or(1, |&w| u32::from(w))
+    }
+
     /// The fewest triangles it reaches.
     pub fn least(&self) -> usize {
         self.standing().last().map_or(0, |&n| n as usize)
@@ -161,12 +177,18 @@ impl CollapseLog {
     /// Triangles left after each number of operations, from 0.
     pub(crate) fn standing(&self) -> Vec<u32> {
         let mut gone = vec![0u32; self.ops.len()];
-        for &end in &self.face_end {
+        for (f, &end) in self.face_end.iter().enumerate() {
             if let Some(g) = gone.get_mut(end as usize) {
-                *g += 1;
+                *g += self.weight(f);
             }
         }
-        let mut left = self.proper_faces;
+        let mut left = match self.weights.is_empty() {
+            true => self.proper_faces,
+            false => (0..self.face_end.len())
+                .filter(|&f| self.face_end[f] != IMPROPER)
+                .map(|f| self.weight(f))
+                .sum(),
+        };
         let mut standing = Vec::with_capacity(gone.len() + 1);
         standing.push(left);
         for g in gone {
@@ -195,6 +217,7 @@ impl CollapseLog {
             self.points,
             u32::from(self.hard_edges),
             self.held.len() as u32,
+            self.weights.len() as u32,
         ]);
         w.f32s(self.middle);
         w.f32s([self.diagonal]);
@@ -218,6 +241,7 @@ impl CollapseLog {
             w.u32s([h.part, h.triangles, h.by.len() as u32]);
             w.0.extend(h.by.as_bytes());
         }
+        w.0.extend(self.weights.iter().flat_map(|v| v.to_le_bytes()));
         w.0
     }
 
@@ -230,7 +254,7 @@ impl CollapseLog {
         if r.take(8)? != MAGIC {
             return Err(LogError::Damaged);
         }
-        let mut head = [0u32; 12];
+        let mut head = [0u32; 13];
         for h in &mut head {
             *h = r.u32()?;
         }
@@ -247,6 +271,7 @@ impl CollapseLog {
             points,
             hard,
             held,
+            weighted,
         ] = head;
         let (ops, merges, faces) = (ops as usize, merges as usize, faces as usize);
         // Before anything is allocated: are the bytes there at all?
@@ -302,6 +327,11 @@ impl CollapseLog {
                     })
                 })
                 .collect::<Result<_, LogError>>()?,
+            weights: r
+                .take(2 * weighted as usize)?
+                .chunks_exact(2)
+                .map(|b| u16::from_le_bytes([b[0], b[1]]))
+                .collect(),
             released: [r0, r1, r2],
             proper_faces: proper,
             points,
@@ -312,7 +342,8 @@ impl CollapseLog {
         };
         let in_range = |i: u32| i < points || i == NO_POINT;
         let sound = log.ops.iter().all(|o| in_range(o.gone) && in_range(o.kept))
-            && proper as usize <= faces;
+            && proper as usize <= faces
+            && (log.weights.is_empty() || log.weights.len() == faces);
         if sound {
             Ok(log)
         } else {

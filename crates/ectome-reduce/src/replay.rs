@@ -216,7 +216,7 @@ impl Replay {
             kept_pieces: Vec::new(),
         };
         let is_drop = |op: usize| log.ops[op].gone == NO_POINT;
-        if target - reached <= 2 || end == 0 || !is_drop(end - 1) {
+        if target - reached <= 2 || !log.weights.is_empty() || end == 0 || !is_drop(end - 1) {
             return Ok(plain);
         }
         let mut kept_pieces = vec![end as u32 - 1];

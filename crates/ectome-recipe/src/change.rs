@@ -1,0 +1,384 @@
+//! What is done to a source before it is cut: repairs, and what becomes of its parts.
+
+use ectome_formats::{Scene, Space};
+use ectome_intake::{
+    parts::{arrange, hidden},
+    repair::{
+        clip::{self, Plane},
+        degenerate, duplicate, floaters, holes, manifold,
+        polygons::{self, Into},
+        weld, winding,
+    },
+};
+use ectome_mesh::{Fate, Progress};
+use serde::{Deserialize, Serialize};
+
+use crate::engine::EngineError;
+
+/// One change. Lengths are in metres; parts go by number.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "change", rename_all = "snake_case")]
+pub enum Change {
+    /// Reads the source in another unit or with another axis up.
+    Measure {
+        /// Unit and axis.
+        space: Space,
+    },
+    /// Joins points that nearly coincide.
+    Weld {
+        /// How far and across what.
+        #[serde(flatten)]
+        how: weld::Weld,
+    },
+    /// Takes faces without area out.
+    DropDegenerate,
+    /// Takes faces out that repeat another.
+    DropDuplicates {
+        /// Also those that look the other way.
+        either_way: bool,
+    },
+    /// Makes faces agree and look outward.
+    MakeOutward,
+    /// Takes the surface apart where more than two faces meet.
+    SplitNonManifold,
+    /// Closes borders.
+    CloseHoles {
+        /// The largest extent that is closed.
+        size_m: f32,
+    },
+    /// Drops loose pieces.
+    DropFloaters {
+        /// The largest extent that is dropped.
+        size_m: f32,
+    },
+    /// Splits faces of more than four corners.
+    DivideNgons {
+        /// What they become.
+        into: Into,
+    },
+    /// Keeps one side of a plane.
+    Clip {
+        /// The plane; its normal points to the side that stays.
+        #[serde(flatten)]
+        plane: Plane,
+        /// Close the outlines on it.
+        cap: bool,
+    },
+    /// Cuts the mesh into sections of equal size.
+    Sections {
+        /// How many along x, y and z.
+        cells: [u32; 3],
+    },
+    /// Takes away what nobody sees from outside.
+    RemoveHidden,
+    /// Splits a part.
+    Split {
+        /// The part.
+        part: u32,
+        /// By what.
+        by: arrange::By,
+    },
+    /// Makes parts one.
+    Join {
+        /// The parts; the first keeps its number.
+        parts: Vec<u32>,
+        /// What the whole is called.
+        name: String,
+    },
+    /// Names a part.
+    Rename {
+        /// The part.
+        part: u32,
+        /// Its name.
+        name: String,
+    },
+    /// Puts parts into a group; an empty name takes them out.
+    Group {
+        /// The parts.
+        parts: Vec<u32>,
+        /// The group.
+        group: String,
+    },
+    /// Decides what becomes of parts.
+    Fate {
+        /// The parts.
+        parts: Vec<u32>,
+        /// What becomes of them.
+        fate: Fate,
+    },
+}
+
+/// What a change did.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Done {
+    /// How much: points, faces, triangles, parts, as the sentence says.
+    pub count: usize,
+    /// In words.
+    pub sentence: String,
+}
+
+impl Done {
+    fn new(count: usize, sentence: String) -> Self {
+        Self { count, sentence }
+    }
+}
+
+/// The most sections along one axis.
+const MOST_CELLS: u32 = 32;
+
+impl Change {
+    /// What it is called on a page.
+    pub fn title(&self) -> &'static str {
+        match self {
+            Self::Measure { .. } => "Unit and axis",
+            Self::Weld { .. } => "Weld",
+            Self::DropDegenerate => "Drop faces without area",
+            Self::DropDuplicates { .. } => "Drop duplicate faces",
+            Self::MakeOutward => "Turn faces outward",
+            Self::SplitNonManifold => "Split non-manifold",
+            Self::CloseHoles { .. } => "Close holes",
+            Self::DropFloaters { .. } => "Drop floaters",
+            Self::DivideNgons { .. } => "Divide n-gons",
+            Self::Clip { .. } => "Clip",
+            Self::Sections { .. } => "Cut into sections",
+            Self::RemoveHidden => "Remove hidden faces",
+            Self::Split { .. } => "Split a part",
+            Self::Join { .. } => "Join parts",
+            Self::Rename { .. } => "Rename a part",
+            Self::Group { .. } => "Group parts",
+            Self::Fate { .. } => "Fate of parts",
+        }
+    }
+
+    /// True when it adds part numbers that later changes may use.
+    pub fn adds_parts(&self) -> bool {
+        matches!(self, Self::Sections { .. } | Self::Split { .. })
+    }
+
+    /// True when it goes by part numbers.
+    pub fn names_parts(&self) -> bool {
+        matches!(
+            self,
+            Self::Split { .. }
+                | Self::Join { .. }
+                | Self::Rename { .. }
+                | Self::Group { .. }
+                | Self::Fate { .. }
+        )
+    }
+
+    /// Makes the change. What is left must have faces.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn apply(
+        &self,
+        mut scene: Scene,
+        progress: &Progress,
+    ) -> Result<(Scene, Done), EngineError> {
+        // Whatever was stored once is no copy any more.
+        scene.copies.clear();
+        let (mesh, done) = self.changed(&scene, progress)?;
+        if mesh.face_count() == 0 {
+            return Err(EngineError::NothingLeft { by: self.title() });
+        }
+        scene.mesh = mesh;
+        Ok((scene, done))
+    }
+
+    fn changed(
+        &self,
+        scene: &Scene,
+        progress: &Progress,
+    ) -> Result<(ectome_mesh::Mesh, Done), EngineError> {
+        let mesh = &scene.mesh;
+        Ok(match self {
+            Self::Measure { space } => {
+                if !(space.unit_m.is_finite() && space.unit_m > 0.0) {
+                    return Err(EngineError::Order(
+                        "reads its source in a unit of no length",
+                    ));
+                }
+                let sentence = format!(
+                    "Read with {} m to the unit, {} up",
+                    space.unit_m,
+                    match space.up {
+                        ectome_formats::Up::X => "X",
+                        ectome_formats::Up::Y => "Y",
+                        ectome_formats::Up::Z => "Z",
+                    }
+                );
+                (space.applied(mesh), Done::new(mesh.points.len(), sentence))
+            }
+            Self::Weld { how } => {
+                let (out, d) = weld::weld(mesh, how);
+                let faces = match d.faces {
+                    0 => String::new(),
+                    n => format!(", and {n} faces that had no area left"),
+                };
+                let s = format!(
+                    "{} points and {} vertices joined{faces}",
+                    d.points, d.vertices
+                );
+                (out, Done::new(d.points.max(d.vertices), s))
+            }
+            Self::DropDegenerate => {
+                let n = degenerate::find(mesh).iter().filter(|&&f| f).count();
+                let (out, _) = degenerate::drop_degenerate(mesh);
+                (
+                    out,
+                    Done::new(n, format!("{n} faces without area taken out")),
+                )
+            }
+            Self::DropDuplicates { either_way } => {
+                let (out, n) = duplicate::drop_duplicates(mesh, *either_way);
+                (out, Done::new(n, format!("{n} duplicate faces dropped")))
+            }
+            Self::MakeOutward => {
+                let (out, d) = winding::make_outward(mesh);
+                let pieces = match d.pieces {
+                    0 => String::new(),
+                    n => format!(", {n} pieces as a whole"),
+                };
+                let one = match d.one_sided {
+                    0 => String::new(),
+                    n => format!("; {n} edges belong to surfaces with one side only"),
+                };
+                let s = format!("{} faces turned{pieces}{one}", d.faces);
+                (out, Done::new(d.faces, s))
+            }
+            Self::SplitNonManifold => {
+                let (out, d) = manifold::split(mesh);
+                let s = format!("{} edges taken apart, {} points added", d.edges, d.points);
+                (out, Done::new(d.points, s))
+            }
+            Self::CloseHoles { size_m } => {
+                let (out, d) = holes::close_up_to(mesh, *size_m);
+                let s = format!("{} holes closed with {} triangles", d.holes, d.triangles);
+                (out, Done::new(d.holes, s))
+            }
+            Self::DropFloaters { size_m } => {
+                let (out, d) = floaters::drop_below(mesh, *size_m);
+                let s = format!(
+                    "{} loose pieces dropped, {} triangles",
+                    d.pieces, d.triangles
+                );
+                (out, Done::new(d.pieces, s))
+            }
+            Self::DivideNgons { into } => {
+                let (out, d) = polygons::divide(mesh, *into);
+                let s = format!(
+                    "{} n-gons divided into {} quads and {} triangles",
+                    d.ngons, d.quads, d.triangles
+                );
+                (out, Done::new(d.ngons, s))
+            }
+            Self::Clip { plane, cap } => {
+                let (out, d) = clip::clip(mesh, plane, *cap);
+                let closed = match d.outlines {
+                    0 => String::new(),
+                    n => format!(", {n} outlines closed with {} triangles", d.cap),
+                };
+                let s = format!("{} triangles clipped off{closed}", d.removed);
+                (out, Done::new(d.removed, s))
+            }
+            Self::Sections { cells } => {
+                let cells = cells.map(|c| c.clamp(1, MOST_CELLS));
+                let (out, n) = clip::sections(mesh, cells);
+                (out, Done::new(n, format!("{n} parts after cutting")))
+            }
+            Self::RemoveHidden => {
+                let (out, d) = hidden::remove(mesh, progress)?;
+                let s = format!("{} triangles that nobody sees removed", d.triangles);
+                (out, Done::new(d.triangles, s))
+            }
+            Self::Split { part, by } => {
+                let name = |m: u32| scene.library.name(m).to_owned();
+                let (out, n) = arrange::split(mesh, *part, *by, name)?;
+                (out, Done::new(n, format!("{n} parts added")))
+            }
+            Self::Join { parts, name } => {
+                let out = arrange::join(mesh, parts, name)?;
+                let s = format!("{} parts joined as {name}", parts.len());
+                (out, Done::new(parts.len(), s))
+            }
+            Self::Rename { part, name } => {
+                arrange::check(mesh, &[*part])?;
+                let mut out = mesh.clone();
+                let old = std::mem::replace(&mut out.parts[*part as usize].name, name.clone());
+                (out, Done::new(1, format!("{old} is now {name}")))
+            }
+            Self::Group { parts, group } => {
+                arrange::check(mesh, parts)?;
+                let mut out = mesh.clone();
+                for &p in parts {
+                    out.parts[p as usize].group.clone_from(group);
+                }
+                let s = match group.as_str() {
+                    "" => format!("{} parts taken out of their group", parts.len()),
+                    g => format!("{} parts put into {g}", parts.len()),
+                };
+                (out, Done::new(parts.len(), s))
+            }
+            Self::Fate { parts, fate } => {
+                arrange::check(mesh, parts)?;
+                let mut out = mesh.clone();
+                for &p in parts {
+                    out.parts[p as usize].fate = *fate;
+                }
+                let word = match fate {
+                    Fate::Build => "built",
+                    Fate::Imprint => "imprinted",
+                    Fate::Omit => "omitted",
+                };
+                (
+                    out,
+                    Done::new(parts.len(), format!("{} parts are {word}", parts.len())),
+                )
+            }
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn changes_survive_json_under_plain_names() {
+        let list = vec![
+            Change::Weld {
+                how: weld::Weld::default(),
+            },
+            Change::Clip {
+                plane: Plane {
+                    point: [0.0; 3],
+                    normal: [0.0, 1.0, 0.0],
+                },
+                cap: true,
+            },
+            Change::Fate {
+                parts: vec![1, 2],
+                fate: Fate::Imprint,
+            },
+        ];
+        let json = serde_json::to_string(&list).unwrap();
+        assert!(json.contains(r#""change":"weld","distance_m""#), "{json}");
+        let back: Vec<Change> = serde_json::from_str(&json).unwrap();
+        assert_eq!(back, list);
+    }
+
+    #[test]
+    fn a_change_that_leaves_nothing_is_refused() {
+        let ball = Scene::from(ectome_mesh::shapes::icosphere(1.0, 1));
+        let above = Change::Clip {
+            plane: Plane {
+                point: [0.0, 5.0, 0.0],
+                normal: [0.0, 1.0, 0.0],
+            },
+            cap: true,
+        };
+        let error = above.apply(ball, &Progress::new()).unwrap_err();
+        assert!(error.to_string().contains("nothing"), "{error}");
+    }
+}
