@@ -1,7 +1,8 @@
 //! Assets, their files and parts.
 
-use ectome_recipe::{CutSettings, Inspection, Recipe, Target};
-use sqlx::{Row, mysql::MySqlRow};
+use ectome_recipe::{Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target};
+use serde::de::DeserializeOwned;
+use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, candidate::queue_waiting, retry::retrying};
 
@@ -27,6 +28,51 @@ pub enum AssetState {
     Failed,
 }
 
+/// Whether a source may be passed on.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PassOn {
+    /// Its licence allows it.
+    Yes,
+    /// Its licence forbids it.
+    No,
+    /// Nobody has said.
+    #[default]
+    Unknown,
+}
+
+impl PassOn {
+    /// The word in rows and forms.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Yes => "yes",
+            Self::No => "no",
+            Self::Unknown => "unknown",
+        }
+    }
+
+    /// From that word; anything else is unknown.
+    pub fn of(word: &str) -> Self {
+        match word {
+            "yes" => Self::Yes,
+            "no" => Self::No,
+            _ => Self::Unknown,
+        }
+    }
+}
+
+/// Where a source comes from.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Provenance {
+    /// Where it was got.
+    pub origin: String,
+    /// Who made it.
+    pub author: String,
+    /// Under which licence.
+    pub licence: String,
+    /// Whether it may be passed on.
+    pub may_pass_on: PassOn,
+}
+
 /// An asset.
 #[derive(Clone, Debug)]
 pub struct Asset {
@@ -48,6 +94,20 @@ pub struct Asset {
     pub fault: Option<String>,
     /// Guards and attention of the next cut.
     pub settings: CutSettings,
+    /// The changes made to the source before it is cut.
+    pub preparation: Vec<Change>,
+    /// What each of them did.
+    pub results: Vec<Done>,
+    /// Changes that are being tried.
+    pub wanted: Option<Vec<Change>>,
+    /// Why the last changes could not be made.
+    pub preparation_fault: Option<String>,
+    /// The blob of the places of its findings.
+    pub marks: Option<String>,
+    /// Unit and axis of the source, and how they are known.
+    pub space: Option<Found>,
+    /// Where it comes from.
+    pub provenance: Provenance,
 }
 
 impl Asset {
@@ -64,6 +124,7 @@ impl Asset {
     pub fn recipe(&self, target: u32) -> Recipe {
         Recipe::cut(
             &self.source,
+            &self.preparation,
             Target::Triangles(target),
             self.settings.clone(),
         )
@@ -85,8 +146,31 @@ impl Asset {
             fault: row.try_get("fault")?,
             settings: serde_json::from_str(row.try_get("settings")?)
                 .map_err(|e| StoreError::stored("list of settings", e))?,
+            preparation: stored(row, "preparation")?.unwrap_or_default(),
+            results: stored(row, "results")?.unwrap_or_default(),
+            wanted: stored(row, "wanted")?,
+            preparation_fault: row.try_get("preparation_fault")?,
+            marks: row.try_get("marks")?,
+            space: stored(row, "space")?,
+            provenance: Provenance {
+                origin: row.try_get("origin")?,
+                author: row.try_get("author")?,
+                licence: row.try_get("licence")?,
+                may_pass_on: PassOn::of(row.try_get("may_pass_on")?),
+            },
         })
     }
+}
+
+/// A JSON column, if it holds anything.
+fn stored<T: DeserializeOwned>(
+    row: &MySqlRow,
+    column: &'static str,
+) -> Result<Option<T>, StoreError> {
+    let text: Option<String> = row.try_get(column)?;
+    text.map(|t| serde_json::from_str(&t))
+        .transpose()
+        .map_err(|e| StoreError::stored(column, e))
 }
 
 /// What intake leaves behind.
@@ -97,6 +181,8 @@ pub struct IntakeResult {
     pub picture: String,
     /// The blob of the source as the stage shows it.
     pub stage: String,
+    /// The blob of the places of its findings.
+    pub marks: String,
 }
 
 /// The content hash of files together: names and contents, in order.
@@ -265,36 +351,26 @@ impl Store {
         &self,
         asset: u64,
         result: &IntakeResult,
+        found: &Found,
+        changes: &[Change],
+        results: &[Done],
     ) -> Result<(), StoreError> {
+        let json = |what, value: Result<String, serde_json::Error>| {
+            value.map_err(|e| StoreError::stored(what, e))
+        };
+        let found = json("unit and axis", serde_json::to_string(found))?;
+        let changes = json("list of changes", serde_json::to_string(changes))?;
+        let results = json("list of results", serde_json::to_string(results))?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            sqlx::query("DELETE FROM parts WHERE asset = ?")
+            put_inspection(&mut tx, asset, result).await?;
+            sqlx::query("UPDATE assets SET space = ?, preparation = ?, results = ? WHERE id = ?")
+                .bind(&found)
+                .bind(&changes)
+                .bind(&results)
                 .bind(asset)
                 .execute(&mut *tx)
                 .await?;
-            for (position, object) in result.inspection.objects.iter().enumerate() {
-                sqlx::query(
-                    "INSERT INTO parts (asset, position, name, triangles, materials) VALUES (?, ?, ?, ?, ?)",
-                )
-                .bind(asset)
-                .bind(position as u32)
-                .bind(object.name.chars().take(400).collect::<String>())
-                .bind(object.triangles as u64)
-                .bind(object.materials.join(", "))
-                .execute(&mut *tx)
-                .await?;
-            }
-            let inspection = serde_json::to_string(&result.inspection)
-                .map_err(|e| StoreError::stored("inspection", e))?;
-            sqlx::query(
-                "UPDATE assets SET inspection = ?, picture = ?, stage = ?, fault = NULL WHERE id = ?",
-            )
-            .bind(inspection)
-            .bind(&result.picture)
-            .bind(&result.stage)
-            .bind(asset)
-            .execute(&mut *tx)
-            .await?;
             tx.commit().await?;
             Ok(())
         })
@@ -312,4 +388,48 @@ impl Store {
         })
         .await
     }
+}
+
+/// Records what a source, as it is prepared now, consists of.
+pub(crate) async fn put_inspection(
+    tx: &mut MySqlConnection,
+    asset: u64,
+    result: &IntakeResult,
+) -> Result<(), StoreError> {
+    sqlx::query("DELETE FROM parts WHERE asset = ?")
+        .bind(asset)
+        .execute(&mut *tx)
+        .await?;
+    for (position, object) in result.inspection.objects.iter().enumerate() {
+        sqlx::query(
+            "INSERT INTO parts (asset, position, name, triangles, materials, fate, group_name) \
+             VALUES (?, ?, ?, ?, ?, ?, ?)",
+        )
+        .bind(asset)
+        .bind(position as u32)
+        .bind(object.name.chars().take(400).collect::<String>())
+        .bind(object.triangles as u64)
+        .bind(object.materials.join(", "))
+        .bind(match object.fate {
+            Fate::Build => "build",
+            Fate::Imprint => "imprint",
+            Fate::Omit => "omit",
+        })
+        .bind(object.group.chars().take(200).collect::<String>())
+        .execute(&mut *tx)
+        .await?;
+    }
+    let inspection = serde_json::to_string(&result.inspection)
+        .map_err(|e| StoreError::stored("inspection", e))?;
+    sqlx::query(
+        "UPDATE assets SET inspection = ?, picture = ?, stage = ?, marks = ?, fault = NULL WHERE id = ?",
+    )
+    .bind(inspection)
+    .bind(&result.picture)
+    .bind(&result.stage)
+    .bind(&result.marks)
+    .bind(asset)
+    .execute(&mut *tx)
+    .await?;
+    Ok(())
 }

@@ -110,7 +110,8 @@ impl Store {
     /// See [`StoreError`].
     pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
         retrying(|| async {
-            let recipe = Recipe::merge_flat(&asset.source, asset.settings.clone());
+            let recipe =
+                Recipe::merge_flat(&asset.source, &asset.preparation, asset.settings.clone());
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, &recipe, expected).await?;
             tx.commit().await?;
@@ -130,7 +131,12 @@ impl Store {
         expected: u64,
     ) -> Result<String, StoreError> {
         retrying(|| async {
-            let recipe = Recipe::take_out_loops(&asset.source, which, asset.settings.clone());
+            let recipe = Recipe::take_out_loops(
+                &asset.source,
+                &asset.preparation,
+                which,
+                asset.settings.clone(),
+            );
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, &recipe, expected).await?;
             tx.commit().await?;

@@ -20,6 +20,7 @@ pub mod blobs;
 pub mod brief;
 pub mod candidate;
 mod error;
+mod preparation;
 pub mod private_server;
 mod retry;
 mod store;

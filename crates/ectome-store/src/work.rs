@@ -19,6 +19,8 @@ pub const MOST_ATTEMPTS: u32 = 3;
 pub enum Kind {
     /// Reads and inspects a source.
     Intake,
+    /// Makes changes to a source and inspects it again.
+    Prepare,
     /// Finds the order in which a source is best taken apart.
     Analyse,
     /// Makes a candidate.
@@ -95,6 +97,7 @@ impl Work {
             id: row.try_get("id")?,
             kind: match kind.as_str() {
                 "intake" => Kind::Intake,
+                "prepare" => Kind::Prepare,
                 "analyse" => Kind::Analyse,
                 _ => Kind::Cut,
             },
@@ -121,6 +124,7 @@ impl Work {
     pub fn title(&self) -> String {
         match (self.kind, self.target) {
             (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
+            (Kind::Prepare, _) => format!("Prepare {}", self.asset_name),
             (Kind::Analyse, _) => format!("Analyse {}", self.asset_name),
             (Kind::Cut, Some(n)) => format!("Cut {} to {n}", self.asset_name),
             (Kind::Cut, None) => format!("Cut {}", self.asset_name),
@@ -284,6 +288,13 @@ impl Store {
                     "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
                      c.fault = 'The work was stopped before it began.' \
                      WHERE w.id = ? AND c.state = 'waiting'",
+                )
+                .bind(id)
+                .execute(&mut *tx)
+                .await?;
+                sqlx::query(
+                    "UPDATE assets a JOIN work w ON w.asset = a.id SET a.wanted = NULL, a.preparation_fault = \
+                     'The work was stopped before it began.' WHERE w.id = ? AND w.kind = 'prepare'",
                 )
                 .bind(id)
                 .execute(&mut *tx)

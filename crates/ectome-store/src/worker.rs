@@ -6,9 +6,16 @@ use std::{
 };
 
 use bytes::Bytes;
-use ectome_formats::{FileSet, glb};
+use ectome_formats::{
+    FileSet, Scene, Space,
+    files::{MESHES, extension_of},
+    glb, space,
+};
 use ectome_mesh::Progress;
-use ectome_recipe::{CollapseLog, EngineError, Inspection, Outcome, Recipe, engine, picture};
+use ectome_recipe::{
+    Change, CollapseLog, Done, EngineError, Found, Inspection, Mark, Outcome, Recipe, engine,
+    picture,
+};
 use tokio::sync::watch;
 
 use crate::{
@@ -28,9 +35,15 @@ const PICTURE: (u32, u32) = (640, 480);
 /// What kernel work hands back: a mesh for the stage and what belongs to its kind.
 enum Made {
     Intake {
-        inspection: Box<Inspection>,
-        picture: Vec<u8>,
-        stage: Vec<u8>,
+        looked_at: Box<LookedAt>,
+        found: Box<Found>,
+        /// The space that was guessed, as a change, and what it did.
+        changes: Vec<Change>,
+        results: Vec<Done>,
+    },
+    Preparation {
+        looked_at: Box<LookedAt>,
+        results: Vec<Done>,
     },
     Analysis {
         log: Box<CollapseLog>,
@@ -40,6 +53,14 @@ enum Made {
         outcome: Box<Outcome>,
         mesh: Vec<u8>,
     },
+}
+
+/// A source as pages show it.
+struct LookedAt {
+    inspection: Inspection,
+    picture: Vec<u8>,
+    stage: Vec<u8>,
+    marks: Vec<Vec<Mark>>,
 }
 
 /// Works until `stop` turns true. `name` must be this worker's alone.
@@ -89,7 +110,15 @@ async fn one(
     let recipe = match (work.kind, &work.candidate) {
         (Kind::Cut, Some(hash)) => store.recipe(hash).await?,
         (Kind::Analyse, _) => store.asset(work.asset).await?.recipe(4),
-        _ => Recipe::intake(&store.asset(work.asset).await?.source),
+        (Kind::Prepare, _) => {
+            let asset = store.asset(work.asset).await?;
+            match &asset.wanted {
+                Some(changes) => Recipe::prepared(&asset.source, changes),
+                // What was wanted is there already: an earlier piece of work made it.
+                None => return store.end_work(work, name, State::Done, None).await,
+            }
+        }
+        _ => Recipe::prepared(&store.asset(work.asset).await?.source, &[]),
     };
     let known = store.analysis(&recipe).await?;
     let mut files: Vec<(String, Bytes)> = Vec::new();
@@ -168,6 +197,7 @@ async fn stopped(store: &Store, name: &str, work: &Work) -> Result<(), StoreErro
 async fn fail(store: &Store, work: &Work, fault: &str) -> Result<(), StoreError> {
     match (work.kind, &work.candidate) {
         (Kind::Intake, _) => store.fail_intake(work.asset, fault).await,
+        (Kind::Prepare, _) => store.fail_preparation(work.asset, fault).await,
         (_, Some(hash)) => store.fail_cut(hash, fault).await,
         // An analysis that failed or was stopped leaves the asset as it was; a cut makes it again.
         (_, None) => Ok(()),
@@ -177,16 +207,22 @@ async fn fail(store: &Store, work: &Work, fault: &str) -> Result<(), StoreError>
 async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Result<(), StoreError> {
     match made {
         Made::Intake {
-            inspection,
-            picture,
-            stage,
+            looked_at,
+            found,
+            changes,
+            results,
         } => {
-            let result = IntakeResult {
-                inspection: *inspection,
-                picture: store.blobs.put(picture).await?,
-                stage: store.blobs.put(stage).await?,
-            };
-            store.finish_intake(work.asset, &result).await?;
+            let result = kept(store, *looked_at).await?;
+            store
+                .finish_intake(work.asset, &result, &found, &changes, &results)
+                .await?;
+            store.ask_for_analysis(work.asset).await
+        }
+        Made::Preparation { looked_at, results } => {
+            let result = kept(store, *looked_at).await?;
+            store
+                .finish_preparation(work.asset, &recipe.changes(), &results, &result)
+                .await?;
             store.ask_for_analysis(work.asset).await
         }
         Made::Analysis { log, flat } => store.keep_analysis(recipe, *log, Some(flat)).await,
@@ -220,21 +256,28 @@ fn kernel(
         Kind::Intake => {
             progress.stage("Reading");
             progress.at(0.02)?;
-            let scene = ectome_formats::read(&set)?;
-            progress.stage("Inspecting");
-            progress.at(0.4)?;
-            let inspection = Inspection::of(&scene);
-            let scene = engine::triangulated(scene);
-            progress.stage("Taking its picture");
-            progress.at(0.65)?;
-            let picture = picture::png(&scene, PICTURE.0, PICTURE.1);
-            progress.at(0.85)?;
-            let stage = glb::write(&scene, &naming)?;
-            progress.at(1.0)?;
+            let mut scene = ectome_formats::read(&set)?;
+            let found = space::of(mesh_extension(files), &scene.mesh);
+            let (mut changes, mut results) = (Vec::new(), Vec::new());
+            if found.space != Space::default() {
+                let change = Change::Measure { space: found.space };
+                let (measured, done) = change.apply(scene, progress)?;
+                scene = measured;
+                changes.push(change);
+                results.push(done);
+            }
             Ok(Made::Intake {
-                inspection: Box::new(inspection),
-                picture,
-                stage,
+                looked_at: Box::new(look_at(scene, &progress.span(0.3, 1.0))?),
+                found: Box::new(found),
+                changes,
+                results,
+            })
+        }
+        Kind::Prepare => {
+            let outcome = engine::run(recipe, &set, None, &progress.span(0.0, 0.5))?;
+            Ok(Made::Preparation {
+                looked_at: Box::new(look_at(outcome.scene, &progress.span(0.5, 1.0))?),
+                results: outcome.done,
             })
         }
         Kind::Analyse => {
@@ -255,6 +298,48 @@ fn kernel(
             })
         }
     }
+}
+
+/// Inspects a scene and makes what pages show of it.
+fn look_at(scene: Scene, progress: &Progress) -> Result<LookedAt, EngineError> {
+    progress.stage("Inspecting");
+    let (inspection, marks) = Inspection::of(&scene, &progress.span(0.0, 0.6))?;
+    let scene = engine::triangulated(scene);
+    progress.stage("Taking its picture");
+    let picture = picture::png(&scene, PICTURE.0, PICTURE.1);
+    progress.at(0.85)?;
+    let naming = glb::Naming {
+        numbered: true,
+        ..glb::Naming::default()
+    };
+    let stage = glb::write(&scene, &naming)?;
+    progress.at(1.0)?;
+    Ok(LookedAt {
+        inspection,
+        picture,
+        stage,
+        marks,
+    })
+}
+
+async fn kept(store: &Store, looked_at: LookedAt) -> Result<IntakeResult, StoreError> {
+    let marks = serde_json::to_vec(&looked_at.marks).map_err(|e| StoreError::stored("marks", e))?;
+    Ok(IntakeResult {
+        inspection: looked_at.inspection,
+        picture: store.blobs.put(looked_at.picture).await?,
+        stage: store.blobs.put(looked_at.stage).await?,
+        marks: store.blobs.put(marks).await?,
+    })
+}
+
+/// The extension of the file that holds the mesh.
+fn mesh_extension(files: &[(String, Bytes)]) -> &str {
+    let known = |e: &&str| MESHES.iter().any(|m| m.eq_ignore_ascii_case(e));
+    files
+        .iter()
+        .map(|(name, _)| extension_of(name))
+        .find(known)
+        .unwrap_or_default()
 }
 
 /// An error as a sentence: a capital first, a full stop last.

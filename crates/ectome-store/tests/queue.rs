@@ -1,101 +1,14 @@
 //! The queue and the tray against a real MariaDB of the test's own.
 
+mod common;
+
 use std::{collections::HashSet, net::TcpListener, time::Duration};
 
-use ectome_recipe::Brief;
+use common::{Fixture, sheet};
 use ectome_store::{
-    Store, StoreError,
-    asset::{Asset, AssetState, SourceFile},
-    blobs::Blobs,
-    candidate::CandidateState,
-    private_server::PrivateServer,
+    StoreError, asset::AssetState, candidate::CandidateState, private_server::PrivateServer,
     work::State,
-    worker,
 };
-use tokio::sync::watch;
-
-/// A store in a folder that goes with the test.
-struct Fixture {
-    store: Store,
-    server: PrivateServer,
-    folder: tempfile::TempDir,
-}
-
-fn free_port() -> u16 {
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    listener.local_addr().unwrap().port()
-}
-
-impl Fixture {
-    async fn new() -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let server = PrivateServer::start(&folder.path().join("db"), free_port())
-            .await
-            .unwrap();
-        let blobs = Blobs::in_folder(&folder.path().join("blobs")).unwrap();
-        let store = Store::open(server.socket(), blobs).await.unwrap();
-        store.add_briefs(&Brief::starting()).await.unwrap();
-        Self {
-            store,
-            server,
-            folder,
-        }
-    }
-
-    /// An asset from OBJ text.
-    async fn asset(&self, name: &str, obj: &str) -> Asset {
-        let brief = self.store.briefs().await.unwrap()[0].id;
-        let file = SourceFile {
-            name: format!("{name}.obj"),
-            bytes: obj.len() as u64,
-            blob: self.store.blobs.put(obj.to_owned()).await.unwrap(),
-        };
-        let id = self.store.add_asset(name, brief, &[file]).await.unwrap();
-        self.store.asset(id).await.unwrap()
-    }
-
-    /// Lets a worker run until nothing is left to do.
-    async fn work_off(&self) {
-        let (stop, stopping) = watch::channel(false);
-        let worker = tokio::spawn(worker::run(self.store.clone(), "test".to_owned(), stopping));
-        while self
-            .store
-            .latest_work(50)
-            .await
-            .unwrap()
-            .iter()
-            .any(|w| !w.state.is_over())
-        {
-            tokio::time::sleep(Duration::from_millis(50)).await;
-        }
-        stop.send(true).unwrap();
-        worker.await.unwrap();
-    }
-
-    async fn end(self) {
-        self.store.close().await;
-        self.server.stop().await;
-        drop(self.folder);
-    }
-}
-
-/// A bumpy sheet of `n` × `n` quads as OBJ text.
-fn sheet(n: usize) -> String {
-    let mut text = String::new();
-    for j in 0..=n {
-        for i in 0..=n {
-            let z = (i as f32 * 0.7).sin() * (j as f32 * 0.4).cos() * 0.2;
-            text += &format!("v {i} {j} {z}\n");
-        }
-    }
-    for j in 0..n {
-        for i in 0..n {
-            let a = j * (n + 1) + i + 1;
-            text += &format!("f {} {} {} {}\n", a, a + 1, a + n + 2, a + n + 1);
-        }
-    }
-    text
-}
 
 #[tokio::test(flavor = "multi_thread")]
 async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {

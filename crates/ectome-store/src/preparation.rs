@@ -1,0 +1,115 @@
+//! The changes of an asset's source before it is cut, and where the source comes from.
+//!
+//! Changes that are asked for stand in `wanted` until a worker has made them. Only then do they become the
+//! asset's preparation, together with the inspection and the stage mesh that belong to them; when they
+//! fail, the asset stays what it was.
+
+use ectome_recipe::{Change, Done};
+
+use crate::{
+    Store, StoreError,
+    asset::{Asset, IntakeResult, Provenance, put_inspection},
+    retry::retrying,
+};
+
+impl Store {
+    /// Asks for other changes in place of the present ones and queues the work.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_preparation(
+        &self,
+        asset: &Asset,
+        changes: &[Change],
+    ) -> Result<(), StoreError> {
+        let document = json(&changes)?;
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            sqlx::query("UPDATE assets SET wanted = ?, preparation_fault = NULL WHERE id = ?")
+                .bind(&document)
+                .bind(asset.id)
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query(
+                "INSERT INTO work (kind, asset) SELECT 'prepare', ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM \
+                 work WHERE asset = ? AND kind = 'prepare' AND state = 'queued')",
+            )
+            .bind(asset.id)
+            .bind(asset.id)
+            .execute(&mut *tx)
+            .await?;
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Keeps what a worker made of `changes`, unless others are wanted by now.
+    pub(crate) async fn finish_preparation(
+        &self,
+        asset: u64,
+        changes: &[Change],
+        results: &[Done],
+        result: &IntakeResult,
+    ) -> Result<(), StoreError> {
+        let (changes, results) = (json(&changes)?, json(&results)?);
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let taken = sqlx::query(
+                "UPDATE assets SET preparation = ?, results = ?, wanted = NULL, preparation_fault = NULL \
+                 WHERE id = ? AND wanted = ?",
+            )
+            .bind(&changes)
+            .bind(&results)
+            .bind(asset)
+            .bind(&changes)
+            .execute(&mut *tx)
+            .await?
+            .rows_affected();
+            if taken > 0 {
+                put_inspection(&mut tx, asset, result).await?;
+            }
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Forgets the wanted changes and says why.
+    pub(crate) async fn fail_preparation(&self, asset: u64, fault: &str) -> Result<(), StoreError> {
+        retrying(|| async {
+            sqlx::query("UPDATE assets SET wanted = NULL, preparation_fault = ? WHERE id = ?")
+                .bind(fault)
+                .bind(asset)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Records where a source comes from.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn set_provenance(&self, asset: u64, p: &Provenance) -> Result<(), StoreError> {
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE assets SET origin = ?, author = ?, licence = ?, may_pass_on = ? WHERE id = ?",
+            )
+            .bind(p.origin.chars().take(400).collect::<String>())
+            .bind(p.author.chars().take(200).collect::<String>())
+            .bind(p.licence.chars().take(200).collect::<String>())
+            .bind(p.may_pass_on.word())
+            .bind(asset)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
+    }
+}
+
+fn json(value: &impl serde::Serialize) -> Result<String, StoreError> {
+    serde_json::to_string(value).map_err(|e| StoreError::stored("list of changes", e))
+}
