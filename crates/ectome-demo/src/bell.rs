@@ -149,7 +149,7 @@ pub fn fog_bell() -> Scene {
         copyright: Some(
             "Skerry Light, an invented scenario; made by Ectome's demo generator".into(),
         ),
-        notes: Vec::new(),
+        ..Scene::default()
     }
 }
 

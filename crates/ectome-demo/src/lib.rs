@@ -7,6 +7,10 @@
 //! |---|---|
 //! | [`fog_bell`] | an assembly of many parts, dense bevels, bolts, a raised legend |
 //! | [`mooring_post`] | a "scan": dense everywhere, ground patch, floaters, holes, light in the texture |
+//! | [`figurehead`] | a sculpt: fine scales, no UVs |
+//! | [`tide_plate`] | numerals turned into mesh, n-gons |
+//! | [`rope_winch`] | quads, equal parts by the dozen, mirror images |
+//! | [`enamel_kettle`] | torn into patches, one texture that must survive |
 //! | [`write_skerry`] | tens of millions of triangles, written on request |
 //!
 //! ```
@@ -16,18 +20,30 @@
 
 mod bell;
 mod canvas;
+mod figurehead;
 mod glyph;
+mod kettle;
 mod noise;
+mod polygons;
 mod post;
 mod skerry;
 mod solid;
 mod surface_nets;
+mod tide_plate;
+mod winch;
 
 pub use bell::fog_bell;
+pub use figurehead::figurehead;
+pub use kettle::enamel_kettle;
 pub use post::mooring_post;
 pub use skerry::write_skerry;
+pub use tide_plate::tide_plate;
+pub use winch::rope_winch;
 
-use ectome_formats::Scene;
+use ectome_formats::{FormatError, Scene, glb, obj_write};
+
+/// Who made the demo assets.
+const NOTICE: &str = "Skerry Light, an invented scenario; made by Ectome's demo generator";
 
 /// A demo asset: file name, title, and what makes it.
 pub struct Asset {
@@ -39,20 +55,67 @@ pub struct Asset {
     pub brief: &'static str,
     /// Makes it.
     pub make: fn() -> Scene,
+    /// Its quads and n-gons matter: it is handed over as OBJ, which keeps them.
+    pub polygons: bool,
+}
+
+impl Asset {
+    /// The asset as files.
+    ///
+    /// # Errors
+    /// None for the assets of this crate.
+    pub fn files(&self) -> Result<Vec<(String, Vec<u8>)>, FormatError> {
+        let scene = (self.make)();
+        if self.polygons {
+            return obj_write::write(&scene, self.file);
+        }
+        let bytes = glb::write(&scene, &glb::Naming::default())?;
+        Ok(vec![(format!("{}.glb", self.file), bytes)])
+    }
 }
 
 /// All demo assets.
-pub const ASSETS: [Asset; 2] = [
+pub const ASSETS: [Asset; 6] = [
     Asset {
         file: "fog_bell",
         title: "Fog bell",
         brief: "Headset, hero prop",
         make: fog_bell,
+        polygons: false,
     },
     Asset {
         file: "mooring_post",
         title: "Mooring post",
         brief: "Console, hero prop",
         make: mooring_post,
+        polygons: false,
+    },
+    Asset {
+        file: "figurehead",
+        title: "Sea-horse figurehead",
+        brief: "Console, hero prop",
+        make: figurehead,
+        polygons: false,
+    },
+    Asset {
+        file: "tide_plate",
+        title: "Tide plate",
+        brief: "Phone, hero prop",
+        make: tide_plate,
+        polygons: true,
+    },
+    Asset {
+        file: "rope_winch",
+        title: "Rope winch",
+        brief: "Headset, hero prop",
+        make: rope_winch,
+        polygons: true,
+    },
+    Asset {
+        file: "enamel_kettle",
+        title: "Enamel kettle",
+        brief: "Phone, hero prop",
+        make: enamel_kettle,
+        polygons: false,
     },
 ];

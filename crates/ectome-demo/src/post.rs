@@ -399,7 +399,7 @@ pub fn mooring_post() -> Scene {
         copyright: Some(
             "Skerry Light, an invented scenario; made by Ectome's demo generator".into(),
         ),
-        notes: Vec::new(),
+        ..Scene::default()
     }
 }
 
