@@ -1,8 +1,9 @@
 // What the stage needs of three.js, bundled into one module by tools/vendor.sh.
 export {
-  Box3, Color, DirectionalLight, DoubleSide, HemisphereLight, InstancedMesh, Matrix4, MeshBasicMaterial,
-  MeshStandardMaterial, PerspectiveCamera, Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2,
-  Vector3, WebGLRenderer,
+  Box3, BufferGeometry, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, HemisphereLight,
+  InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshStandardMaterial,
+  PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial, Raycaster, Scene, SphereGeometry,
+  SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from 'three';
 export { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js';
 export { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';

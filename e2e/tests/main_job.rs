@@ -47,7 +47,9 @@ fn check_tier(file: &Path, limit: usize, tier: usize, source: &Scene) {
     assert_eq!(report["warnings"], 0, "{report}");
     let low = glb::read("tier.glb", &fs::read(file).unwrap()).unwrap();
     let triangles = low.mesh.triangle_count();
-    assert_eq!(report["triangles"], triangles);
+    // The validator counts what is stored: a repeat once, however often it stands.
+    let stored = report["triangles"].as_u64().unwrap() as usize;
+    assert!(stored <= triangles && (stored == triangles || !low.copies.is_empty()));
     assert!(
         triangles <= limit && triangles * 100 >= limit * 97,
         "{triangles} of {limit}"
@@ -285,6 +287,11 @@ async fn guards_and_attention_are_kept_and_flat_areas_merge() {
     browser
         .until("document.querySelector('.flat')?.textContent.includes('to 96 triangles')")
         .await;
+    // The column is drawn anew when the analysis ends: a drag begun before that would lose its bar.
+    browser
+        .until("document.querySelector('.chip[href=\"/work\"]').textContent === 'No work'")
+        .await;
+    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
     // A division of the attention bar, dragged: what one share gains the next one loses.
     let edge = browser
         .run(

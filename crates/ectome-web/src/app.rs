@@ -16,8 +16,8 @@ use tower_http::compression::{
 };
 
 use crate::{
-    asset_page, events, failure, guard, open_sources::OpenSources, parcel, shelf, statics, upload,
-    work_page,
+    asset_page, events, failure, guard, intake_page, open_sources::OpenSources, parcel, shelf,
+    statics, upload, work_page,
 };
 
 /// What every handler needs.
@@ -55,6 +55,14 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/loops", post(asset_page::loops))
         .route("/assets/{id}/settings", post(asset_page::settings))
         .route("/assets/{id}/preview/{triangles}", get(asset_page::preview))
+        .route("/assets/{id}/changes", post(intake_page::add))
+        .route("/assets/{id}/changes/preview", post(intake_page::preview))
+        .route(
+            "/assets/{id}/changes/{at}/remove",
+            post(intake_page::remove),
+        )
+        .route("/assets/{id}/marks/{finding}", get(intake_page::marks))
+        .route("/assets/{id}/provenance", post(intake_page::provenance))
         .route("/assets/{id}/brief", post(asset_page::brief))
         .route("/assets/{id}/remove", post(asset_page::remove))
         .route("/assets/{id}/download/{file}", get(parcel::download))

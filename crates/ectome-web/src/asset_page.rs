@@ -106,6 +106,7 @@ pub fn doing(work: &[Work], asset: u64) -> Result<String, Failure> {
             id: w.id,
             title: match (w.kind, w.target) {
                 (Kind::Intake, _) => "Intake".to_owned(),
+                (Kind::Prepare, _) => "Preparing".to_owned(),
                 (Kind::Analyse, _) => "Analysing".to_owned(),
                 (Kind::Cut, n) => format!("Cutting to {}", words::grouped(n.unwrap_or(0))),
             },
@@ -176,12 +177,27 @@ pub struct SettingsForm {
     /// Balls as JSON.
     region: String,
     inverse: Option<String>,
+    /// Percent.
+    weight_percent: Option<String>,
+    reuse_repeats: Option<String>,
+    reuse_halves: Option<String>,
 }
 
 /// The most balls a painted region may have.
 const MOST_BALLS: usize = 4000;
 
 impl SettingsForm {
+    fn weight(&self) -> Result<f32, Failure> {
+        let text = self.weight_percent.as_deref().unwrap_or("100").trim();
+        let percent = text
+            .parse::<f32>()
+            .ok()
+            .filter(|p| (0.0..=100.0).contains(p));
+        percent
+            .map(|p| p / 100.0)
+            .ok_or_else(|| Failure::bad("The strength of a region is 0 to 100 percent."))
+    }
+
     fn settings(&self) -> Result<CutSettings, Failure> {
         let amounts: Vec<f32> = self
             .attention
@@ -225,8 +241,10 @@ impl SettingsForm {
             region: Region {
                 balls,
                 inverse: self.inverse.is_some(),
-                ..Region::default()
+                weight: self.weight()?,
             },
+            reuse_repeats: self.reuse_repeats.is_some(),
+            reuse_halves: self.reuse_halves.is_some(),
         })
     }
 }
@@ -342,7 +360,7 @@ pub async fn remove(State(app): State<App>, Path(id): Path<u64>) -> Result<Redir
     Ok(Redirect::to("/"))
 }
 
-async fn ready_asset(app: &App, id: u64) -> Result<Asset, Failure> {
+pub(crate) async fn ready_asset(app: &App, id: u64) -> Result<Asset, Failure> {
     let asset = app.store.asset(id).await?;
     match asset.state() {
         AssetState::Ready => Ok(asset),
@@ -382,7 +400,7 @@ fn target(text: &str, asset: &Asset) -> Result<u32, Failure> {
 }
 
 /// Back to a step: as a redirect for forms, as htmx's own for htmx.
-fn back(headers: &HeaderMap, id: u64, step: &str, show: Option<u32>) -> Response {
+pub(crate) fn back(headers: &HeaderMap, id: u64, step: &str, show: Option<u32>) -> Response {
     let show = show.map_or_else(String::new, |n| format!("?show={n}"));
     let address = format!("/assets/{id}/{step}{show}");
     if headers.contains_key("hx-request") {

@@ -1,6 +1,6 @@
 //! What the column and the Rule of an asset page show.
 
-use ectome_recipe::{Attention, Brief, CutSettings, Inspection, Verdict};
+use ectome_recipe::{Attention, Brief, CutSettings, Fate, Inspection, Verdict};
 use ectome_store::{
     analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
@@ -9,7 +9,13 @@ use ectome_store::{
 };
 use serde_json::{Value, json};
 
-use crate::{app::App, failure::Failure, words};
+use crate::{
+    app::App,
+    failure::Failure,
+    intake_view::{IntakeView, intake_view},
+    ledger::{Ledger, ledger},
+    words,
+};
 
 /// The steps in order: address and name.
 const STEPS: [(&str, &str); 5] = [
@@ -27,15 +33,6 @@ pub struct Tab {
     pub says: String,
     pub class: &'static str,
     pub here: bool,
-}
-
-pub struct PartLine {
-    pub name: String,
-    pub triangles: String,
-    pub materials: String,
-    /// Width of the bar out of 1000.
-    pub share: u64,
-    pub percent: String,
 }
 
 pub struct TrayLine {
@@ -76,11 +73,6 @@ pub struct BriefLine {
     pub chosen: bool,
 }
 
-pub struct Finding {
-    pub text: String,
-    pub class: &'static str,
-}
-
 /// Everything a step's column may show.
 pub struct View {
     pub id: u64,
@@ -92,8 +84,8 @@ pub struct View {
     pub brief_limits: String,
     pub briefs: Vec<BriefLine>,
     pub tabs: Vec<Tab>,
-    pub parts: Vec<PartLine>,
-    pub part_count: usize,
+    pub ledger: Ledger,
+    pub intake: IntakeView,
     pub materials: Vec<String>,
     pub tray: Vec<TrayLine>,
     pub tiers: Vec<TierLine>,
@@ -103,8 +95,6 @@ pub struct View {
     pub suggested: u32,
     pub suggested_chain: String,
     pub files: Vec<FileLine>,
-    pub facts: Vec<(String, String)>,
-    pub findings: Vec<Finding>,
     pub result: Option<String>,
     pub gave_way: Vec<String>,
     pub counts_all: String,
@@ -122,6 +112,14 @@ pub struct View {
     pub shares: Vec<ShareLine>,
     pub region: String,
     pub inverse: bool,
+    /// Weight of the region in percent.
+    pub weight: u32,
+    /// What cutting repeats once would spare, if there are any.
+    pub repeats: Option<String>,
+    pub reuse_repeats: bool,
+    /// How many parts are their own mirror image.
+    pub halves: Option<String>,
+    pub reuse_halves: bool,
 }
 
 /// A guard that can be set.
@@ -217,16 +215,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         .unwrap_or(first_limit)
         .min(source.saturating_sub(1).max(4) as u32);
     let suggested_chain_first = chain.first().map_or(first_limit, |t| t.limit as u32);
-    let findings = findings(inspection);
-    let tabs = tabs(
-        step,
-        inspection,
-        &findings,
-        shown,
-        &chain_verdict,
-        chain_class,
-        ready,
-    );
+    let tabs = tabs(step, inspection, shown, &chain_verdict, chain_class, ready);
 
     Ok(View {
         id: asset.id,
@@ -248,8 +237,8 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             })
             .collect(),
         tabs,
-        parts: part_lines(inspection),
-        part_count: inspection.objects.len(),
+        intake: intake_view(&asset, inspection),
+        ledger: ledger(inspection),
         materials: inspection.materials.clone(),
         tray: tray
             .iter()
@@ -268,8 +257,6 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
                 size: words::bytes(f.bytes),
             })
             .collect(),
-        facts: facts(inspection),
-        findings,
         result: shown.and_then(|c| result_sentence(c, source, &brief)),
         gave_way: shown
             .and_then(|c| c.report.as_ref())
@@ -315,6 +302,17 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         shares: shares(&asset.settings.attention),
         region: serde_json::to_string(&asset.settings.region.balls).unwrap_or_default(),
         inverse: asset.settings.region.inverse,
+        weight: (asset.settings.region.weight * 100.0).round() as u32,
+        repeats: repeats_sentence(inspection),
+        reuse_repeats: asset.settings.reuse_repeats,
+        halves: match inspection.symmetric.len() {
+            0 => None,
+            1 => Some("1 part is its own mirror image: cut one half and mirror it".to_owned()),
+            n => Some(format!(
+                "{n} parts are their own mirror image: cut one half of each"
+            )),
+        },
+        reuse_halves: asset.settings.reuse_halves,
         fault: asset.fault,
         name: asset.name,
         tiers,
@@ -332,6 +330,21 @@ fn quads_sentence(i: &Inspection) -> Option<String> {
             share * 100.0
         )
     })
+}
+
+fn repeats_sentence(i: &Inspection) -> Option<String> {
+    let copies: usize = i
+        .repeats
+        .iter()
+        .map(|r| {
+            r.same_uvs
+                .iter()
+                .filter(|&&same| same)
+                .count()
+                .saturating_sub(1)
+        })
+        .sum();
+    (copies > 0).then(|| format!("Cut repeats once and reuse them: {copies} parts are copies"))
 }
 
 fn flat_sentence(left: u64, source: u64) -> Option<String> {
@@ -416,6 +429,10 @@ fn data(
         "asset": asset.id,
         "source": asset.inspection.as_ref().map(|i| i.triangles),
         "sourceMesh": asset.stage,
+        "parts": asset.inspection.as_ref().map(|i| i.objects.iter().map(|o| json!({
+            "name": o.name, "triangles": o.triangles, "fate": o.fate,
+        })).collect::<Vec<_>>()),
+        "pending": asset.wanted.is_some(),
         "curve": outlook.map(|o| o.curve.iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
         "balls": asset.settings.region.balls,
         "bounds": asset.inspection.as_ref().map(|i| i.bounds_m),
@@ -502,34 +519,6 @@ fn tray_line(c: &Candidate, shown: Option<&Candidate>, chain: &[ChainTier]) -> T
     }
 }
 
-fn part_lines(inspection: &Inspection) -> Vec<PartLine> {
-    let total = inspection.triangles.max(1) as u64;
-    let largest = inspection
-        .objects
-        .iter()
-        .map(|o| o.triangles as u64)
-        .max()
-        .unwrap_or(1)
-        .max(1);
-    let mut lines: Vec<(u64, PartLine)> = inspection
-        .objects
-        .iter()
-        .map(|o| {
-            let n = o.triangles as u64;
-            let line = PartLine {
-                name: o.name.clone(),
-                triangles: words::grouped(n),
-                materials: o.materials.join(", "),
-                share: (n * 1000).div_ceil(largest),
-                percent: format!("{:.1} %", n as f64 * 100.0 / total as f64),
-            };
-            (n, line)
-        })
-        .collect();
-    lines.sort_by_key(|(n, _)| std::cmp::Reverse(*n));
-    lines.into_iter().map(|(_, line)| line).collect()
-}
-
 /// What a cut cost: how far off, where, and what that is on screen where the tier is seen.
 fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> {
     let r = c.report.as_ref()?;
@@ -593,110 +582,9 @@ fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> 
 /// Pixels across the pictures in which outlines are compared, without their margins.
 const OUTLINE_PIXELS: f64 = 504.0;
 
-fn facts(i: &Inspection) -> Vec<(String, String)> {
-    let size: Vec<String> = (0..3)
-        .map(|k| format!("{:.2}", i.bounds_m[1][k] - i.bounds_m[0][k]))
-        .collect();
-    let g = |n: usize| words::grouped(n as u64);
-    let mut facts = vec![
-        ("Triangles".to_owned(), g(i.triangles)),
-        (
-            "Quads, n-gons".to_owned(),
-            format!("{}, {}", g(i.quads), g(i.ngons)),
-        ),
-        (
-            "Vertices at points".to_owned(),
-            format!("{} at {}", g(i.vertices), g(i.points)),
-        ),
-        (
-            "Objects, pieces".to_owned(),
-            format!("{}, {}", g(i.objects.len()), g(i.components)),
-        ),
-        (
-            "UV sets, islands".to_owned(),
-            format!("{}, {}", i.uv_sets, g(i.uv_islands)),
-        ),
-        ("Size".to_owned(), format!("{} m", size.join(" × "))),
-    ];
-    for t in &i.textures {
-        let name = if t.name.is_empty() {
-            "texture"
-        } else {
-            &t.name
-        };
-        facts.push((name.to_owned(), format!("{} × {}", t.width, t.height)));
-    }
-    facts
-}
-
-fn findings(i: &Inspection) -> Vec<Finding> {
-    let g = |n: usize| words::grouped(n as u64);
-    let mut list = Vec::new();
-    let mut add = |n: usize, text: String| {
-        if n > 0 {
-            list.push(Finding {
-                text,
-                class: "is-tight",
-            });
-        }
-    };
-    add(
-        i.nonmanifold_edges,
-        format!(
-            "{} non-manifold edges. A cut keeps them as they are.",
-            g(i.nonmanifold_edges)
-        ),
-    );
-    add(
-        i.open_edges,
-        format!(
-            "{} open edges in {} borders. A cut keeps their outline.",
-            g(i.open_edges),
-            g(i.open_loops)
-        ),
-    );
-    add(
-        i.inconsistent_edges,
-        format!(
-            "{} edges whose faces are wound against each other.",
-            g(i.inconsistent_edges)
-        ),
-    );
-    add(
-        i.degenerate_faces,
-        format!("{} faces without area.", g(i.degenerate_faces)),
-    );
-    add(
-        i.duplicate_faces,
-        format!("{} faces that occur twice.", g(i.duplicate_faces)),
-    );
-    add(
-        i.ngons,
-        format!(
-            "{} n-gons. They are split into triangles before a cut.",
-            g(i.ngons)
-        ),
-    );
-    if i.triangles > 0 && i.uv_sets == 0 {
-        add(1, "No UVs. A texture cannot be carried over.".to_owned());
-    }
-    add(
-        i.uv_out_of_range_triangles,
-        format!(
-            "{} triangles with UVs outside the texture.",
-            g(i.uv_out_of_range_triangles)
-        ),
-    );
-    for note in &i.notes {
-        add(1, note.clone());
-    }
-    list
-}
-
 fn tabs(
     step: &str,
     inspection: &Inspection,
-    findings: &[Finding],
     shown: Option<&Candidate>,
     chain_verdict: &str,
     chain_class: &'static str,
@@ -708,9 +596,21 @@ fn tabs(
         .map(|(i, &(address, name))| {
             let (says, class) = match address {
                 "intake" if !ready => ("in work".to_owned(), "is-quiet"),
-                "intake" if findings.is_empty() => ("clean".to_owned(), "is-quiet"),
-                "intake" => (format!("{} findings", findings.len()), "is-tight"),
-                "parts" => (words::grouped(inspection.objects.len() as u64), "is-quiet"),
+                "intake" if inspection.findings.is_empty() => ("clean".to_owned(), "is-quiet"),
+                "intake" => (
+                    format!("{} findings", inspection.findings.len()),
+                    "is-tight",
+                ),
+                "parts" => {
+                    let there = inspection.objects.iter().filter(|o| o.triangles > 0);
+                    let (built, all) = there.fold((0, 0), |(b, n), o| {
+                        (b + usize::from(o.fate == Fate::Build), n + 1)
+                    });
+                    match built == all {
+                        true => (words::grouped(all as u64), "is-quiet"),
+                        false => (format!("{built} of {all} built"), "is-kelp"),
+                    }
+                }
                 "cut" => (
                     shown.map_or_else(
                         || "none yet".to_owned(),

@@ -75,6 +75,12 @@ impl From<StoreError> for Failure {
     }
 }
 
+impl From<ectome_formats::FormatError> for Failure {
+    fn from(error: ectome_formats::FormatError) -> Self {
+        Self::bad(format!("{error}."))
+    }
+}
+
 impl From<askama::Error> for Failure {
     fn from(error: askama::Error) -> Self {
         tracing::error!(%error, "page could not be rendered");

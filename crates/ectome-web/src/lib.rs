@@ -16,9 +16,14 @@
 pub mod app;
 mod asset_page;
 mod asset_view;
+mod change_form;
 mod events;
 mod failure;
+mod fields;
 mod guard;
+mod intake_page;
+mod intake_view;
+mod ledger;
 mod open_sources;
 mod parcel;
 mod shelf;

@@ -3,9 +3,10 @@
 use std::sync::Arc;
 
 use axum::http::StatusCode;
-use ectome_formats::FileSet;
+use bytes::Bytes;
+use ectome_formats::{FileSet, Scene};
 use ectome_mesh::Progress;
-use ectome_recipe::{EngineError, Session, engine};
+use ectome_recipe::{Change, Done, EngineError, Recipe, Session, engine};
 use ectome_store::{Store, asset::Asset};
 use tokio::{sync::Mutex, task::spawn_blocking};
 
@@ -17,11 +18,16 @@ const MOST_OPEN: usize = 2;
 /// A source and the key of its analysis.
 type Open = (String, Arc<Session>);
 
+/// A prepared source and the key of its recipe.
+type Prepared = (String, Arc<Scene>);
+
 /// The sources that were looked at last. Only a cache: nothing here is missed after a restart.
 #[derive(Clone, Default)]
 pub struct OpenSources {
     /// Latest last, by the key of their analysis.
     sessions: Arc<Mutex<Vec<Open>>>,
+    /// The source that changes are tried on, by the key of its recipe.
+    prepared: Arc<Mutex<Option<Prepared>>>,
 }
 
 impl OpenSources {
@@ -40,6 +46,46 @@ impl OpenSources {
         .await
         .map_err(|_| broken())?
         .map_err(|e| Failure::bad(format!("There is nothing to see: {e}.")))
+    }
+
+    /// What a change would do to an asset as it is prepared now.
+    pub async fn try_change(
+        &self,
+        store: &Store,
+        asset: &Asset,
+        change: Change,
+    ) -> Result<Done, Failure> {
+        let measures = matches!(change, Change::Measure { .. });
+        let changes: Vec<Change> = match measures {
+            true => Vec::new(),
+            false => asset.preparation.clone(),
+        };
+        let recipe = Recipe::prepared(&asset.source, &changes);
+        let key = recipe.key();
+        // Held while a source is read, so that two previews read it once.
+        let mut prepared = self.prepared.lock().await;
+        let scene = match prepared.as_ref().filter(|(k, _)| *k == key) {
+            Some((_, scene)) => scene.clone(),
+            None => {
+                let files = files(store, asset).await?;
+                let scene = spawn_blocking(move || {
+                    let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
+                    engine::run(&recipe, &set, None, &Progress::new()).map(|o| o.scene)
+                })
+                .await
+                .map_err(|_| broken())?
+                .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
+                let scene = Arc::new(scene);
+                *prepared = Some((key, scene.clone()));
+                scene
+            }
+        };
+        drop(prepared);
+        spawn_blocking(move || change.apply((*scene).clone(), &Progress::new()))
+            .await
+            .map_err(|_| broken())?
+            .map(|(_, done)| done)
+            .map_err(|e| Failure::bad(format!("That cannot be done: {e}.")))
     }
 
     async fn session(&self, store: &Store, asset: &Asset) -> Result<Arc<Session>, Failure> {
@@ -62,10 +108,7 @@ impl OpenSources {
                 ),
             ));
         };
-        let mut files = Vec::new();
-        for file in store.source_files(asset.id).await? {
-            files.push((file.name, store.blobs.get(&file.blob).await?));
-        }
+        let files = files(store, asset).await?;
         let session = spawn_blocking(move || -> Result<Session, EngineError> {
             let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
             engine::open(&recipe, &set, Some(log), &Progress::new())
@@ -80,6 +123,14 @@ impl OpenSources {
         sessions.push((key, session.clone()));
         Ok(session)
     }
+}
+
+async fn files(store: &Store, asset: &Asset) -> Result<Vec<(String, Bytes)>, Failure> {
+    let mut files = Vec::new();
+    for file in store.source_files(asset.id).await? {
+        files.push((file.name, store.blobs.get(&file.blob).await?));
+    }
+    Ok(files)
 }
 
 fn broken() -> Failure {

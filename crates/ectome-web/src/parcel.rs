@@ -11,7 +11,10 @@ use axum::{
 use bytes::Bytes;
 use ectome_formats::glb;
 use ectome_recipe::{Brief, TierResult};
-use ectome_store::candidate::{CandidateState, ChainTier};
+use ectome_store::{
+    asset::{PassOn, Provenance},
+    candidate::{CandidateState, ChainTier},
+};
 use serde_json::json;
 use zip::{ZipWriter, write::SimpleFileOptions};
 
@@ -98,7 +101,7 @@ pub async fn download(
         return Ok(attachment(
             &file,
             "application/zip",
-            zipped(&app, &stem, &brief, &chain).await?,
+            zipped(&app, &stem, &brief, &chain, &asset.provenance).await?,
         ));
     }
     let wanted = rest.strip_suffix(".glb").ok_or_else(missing)?;
@@ -115,7 +118,8 @@ pub async fn download(
             .ok_or_else(missing)?;
         (found.mesh, String::new())
     };
-    let bytes = named(&app, &blob.ok_or_else(missing)?, suffix).await?;
+    let notice = notice(&asset.provenance);
+    let bytes = named(&app, &blob.ok_or_else(missing)?, suffix, notice).await?;
     Ok(attachment(&file, GLB, bytes))
 }
 
@@ -130,16 +134,38 @@ fn attachment(name: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
     (headers, bytes).into_response()
 }
 
-/// A candidate's GLB with `suffix` behind its names.
-async fn named(app: &App, blob: &str, suffix: String) -> Result<Vec<u8>, Failure> {
-    let bytes = app.store.blobs.get(blob).await?;
-    if suffix.is_empty() {
-        return Ok(bytes.to_vec());
+/// What a file says of its origin, if anything is known. It stands in the file's own copyright field.
+fn notice(p: &Provenance) -> Option<String> {
+    let mut words: Vec<String> = Vec::new();
+    let mut say = |before: &str, what: &str| {
+        if !what.is_empty() {
+            words.push(format!("{before}{what}."));
+        }
+    };
+    say("By ", &p.author);
+    say("From ", &p.origin);
+    say("Licence: ", &p.licence);
+    if p.may_pass_on == PassOn::No {
+        words.push("Not to be passed on.".to_owned());
     }
-    run_blocking(move || renamed(&bytes, suffix)).await
+    (!words.is_empty()).then(|| words.join(" "))
 }
 
-fn renamed(bytes: &Bytes, suffix: String) -> Result<Vec<u8>, Failure> {
+/// A candidate's GLB with `suffix` behind its names and a notice of its origin.
+async fn named(
+    app: &App,
+    blob: &str,
+    suffix: String,
+    notice: Option<String>,
+) -> Result<Vec<u8>, Failure> {
+    let bytes = app.store.blobs.get(blob).await?;
+    if suffix.is_empty() && notice.is_none() {
+        return Ok(bytes.to_vec());
+    }
+    run_blocking(move || renamed(&bytes, suffix, notice)).await
+}
+
+fn renamed(bytes: &Bytes, suffix: String, notice: Option<String>) -> Result<Vec<u8>, Failure> {
     let broken = |e: ectome_formats::FormatError| {
         tracing::error!(error = %e, "a candidate cannot be read back");
         Failure::new(
@@ -147,8 +173,16 @@ fn renamed(bytes: &Bytes, suffix: String) -> Result<Vec<u8>, Failure> {
             "A stored mesh is damaged. Cut it again.",
         )
     };
-    let scene = glb::read("candidate.glb", bytes).map_err(broken)?;
-    glb::write(&scene, &glb::Naming { suffix }).map_err(broken)
+    let mut scene = glb::read("candidate.glb", bytes).map_err(broken)?;
+    if let Some(notice) = notice {
+        let own = scene.copyright.take();
+        scene.copyright = Some(own.map_or(notice.clone(), |own| format!("{own}. {notice}")));
+    }
+    let naming = glb::Naming {
+        suffix,
+        ..glb::Naming::default()
+    };
+    glb::write(&scene, &naming).map_err(broken)
 }
 
 async fn zipped(
@@ -156,6 +190,7 @@ async fn zipped(
     stem: &str,
     brief: &Brief,
     chain: &[ChainTier],
+    provenance: &Provenance,
 ) -> Result<Vec<u8>, Failure> {
     let mut files = Vec::new();
     let mut tiers = Vec::new();
@@ -164,7 +199,7 @@ async fn zipped(
         let blob = c.mesh.clone().unwrap_or_default();
         files.push((
             format!("{stem}_LOD{}.glb", t.tier),
-            named(app, &blob, format!("_LOD{}", t.tier)).await?,
+            named(app, &blob, format!("_LOD{}", t.tier), notice(provenance)).await?,
         ));
         let deviation_m = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm / 1e3);
         let limit = brief
@@ -174,7 +209,11 @@ async fn zipped(
         let triangles = c.triangles.unwrap_or(0) as usize;
         tiers.push(TierResult::judge(brief, limit, triangles, deviation_m));
     }
-    let report = json!({ "source": stem, "brief": brief.name, "tiers": tiers });
+    let report = json!({
+        "source": stem, "brief": brief.name, "tiers": tiers,
+        "origin": provenance.origin, "author": provenance.author, "licence": provenance.licence,
+        "may_be_passed_on": provenance.may_pass_on.word(),
+    });
     let report = serde_json::to_vec_pretty(&report).unwrap_or_default();
     files.push(("chain.json".to_owned(), report));
     run_blocking(move || {

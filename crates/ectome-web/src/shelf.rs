@@ -4,7 +4,7 @@ use askama::Template;
 use axum::{extract::State, response::Html};
 use ectome_recipe::Verdict;
 use ectome_store::{
-    asset::{Asset, AssetState},
+    asset::{Asset, AssetState, PassOn},
     candidate::CandidateState,
     work::{State as WorkState, Work},
 };
@@ -35,6 +35,7 @@ struct Card {
     brief: String,
     arriving: Option<Arriving>,
     fault: Option<String>,
+    forbidden: bool,
     tiers: Vec<TierChip>,
     waiting: usize,
 }
@@ -115,6 +116,7 @@ async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
                 .map_or_else(String::new, |b| b.brief.name.clone()),
             arriving: arriving(&asset, work),
             fault: asset.fault.clone(),
+            forbidden: asset.provenance.may_pass_on == PassOn::No,
             waiting: chain
                 .iter()
                 .filter(|t| t.candidate.state == CandidateState::Waiting)

@@ -1,13 +1,16 @@
 //! Files dropped on the shelf.
 
-use std::path::PathBuf;
+use std::{io::Read, path::PathBuf, sync::Arc};
 
 use axum::{
     extract::{Multipart, State, multipart::Field},
     http::{HeaderMap, StatusCode, header},
     response::{IntoResponse, Redirect, Response},
 };
-use ectome_formats::files::{base_name, extension_of};
+use ectome_formats::{
+    archive::{self, Limits},
+    files::{MESHES, base_name, extension_of, references},
+};
 use ectome_store::asset::SourceFile;
 use tokio::io::AsyncWriteExt;
 
@@ -21,8 +24,8 @@ struct Arrived {
     bytes: u64,
 }
 
-/// `POST /assets`: a multipart form of files. Each .glb becomes an asset; an .obj or .ply becomes one together
-/// with the materials and textures that came with it. Nothing is kept whole in memory, and nothing
+/// `POST /assets`: a multipart form of files, archives among them. Each mesh becomes an asset together with the
+/// files it refers to. Nothing is kept whole in memory, and nothing
 /// stays behind when the upload breaks off.
 pub async fn receive(
     State(app): State<App>,
@@ -60,10 +63,17 @@ pub async fn receive(
     }
     if arrived.is_empty() {
         return Err(Failure::bad(
-            "No file arrived. Drop a .glb, a .ply, or an .obj with its .mtl and textures.",
+            "No file arrived. Drop a .glb, .ply or .stl, a .gltf or an .obj with its files, or a .zip of these.",
         ));
     }
-    let groups = group(&arrived)?;
+    let arrived = unpacked(&app, arrived).await?;
+    let arrived = Arc::new(arrived);
+    let groups = {
+        let arrived = arrived.clone();
+        tokio::task::spawn_blocking(move || group(&arrived))
+            .await
+            .map_err(|_| Failure::bad("The files could not be sorted. Drop them again."))??
+    };
     let brief = app
         .store
         .briefs()
@@ -138,35 +148,136 @@ async fn save(
     }))
 }
 
-/// Which files make an asset together: indices, the mesh first.
+/// The files that arrived, with the members of archives in the place of the archives.
+async fn unpacked(app: &App, arrived: Vec<Arrived>) -> Result<Vec<Arrived>, Failure> {
+    let mut files = Vec::new();
+    for file in arrived {
+        if !extension_of(&file.name).eq_ignore_ascii_case("zip") {
+            files.push(file);
+            continue;
+        }
+        let (incoming, limit) = (PathBuf::clone(&app.incoming), app.upload_limit);
+        let members = tokio::task::spawn_blocking(move || members(&file, &incoming, limit))
+            .await
+            .map_err(|_| {
+                Failure::bad("The archive could not be unpacked. Drop its files instead.")
+            })??;
+        files.extend(members);
+    }
+    Ok(files)
+}
+
+/// Unpacks an archive to disk, member by member.
+fn members(
+    archive: &Arrived,
+    incoming: &std::path::Path,
+    limit: u64,
+) -> Result<Vec<Arrived>, Failure> {
+    let name = &archive.name;
+    let disk = |e: std::io::Error| {
+        Failure::new(
+            StatusCode::INSUFFICIENT_STORAGE,
+            format!("{name} could not be unpacked: {e}. Free some disk space and drop it again."),
+        )
+    };
+    let limits = Limits {
+        bytes: limit,
+        ..Limits::default()
+    };
+    let file = std::fs::File::open(&archive.path).map_err(disk)?;
+    let mut list = Vec::new();
+    archive::unpack(
+        name,
+        std::io::BufReader::new(file),
+        limits,
+        |member, content| {
+            let (mut out, path) = tempfile::NamedTempFile::new_in(incoming)
+                .map_err(disk)?
+                .into_parts();
+            let mut hasher = blake3::Hasher::new();
+            let (mut bytes, mut buffer) = (0, vec![0; 1 << 16]);
+            loop {
+                let n = content.read(&mut buffer).map_err(|e| {
+                    Failure::bad(format!(
+                        "{member} in {name} is damaged ({e}). Pack it again."
+                    ))
+                })?;
+                if n == 0 {
+                    break;
+                }
+                hasher.update(&buffer[..n]);
+                std::io::Write::write_all(&mut out, &buffer[..n]).map_err(disk)?;
+                bytes += n as u64;
+            }
+            list.push(Arrived {
+                name: member.to_owned(),
+                path,
+                hash: hasher.finalize().to_hex().to_string(),
+                bytes,
+            });
+            Ok::<(), Failure>(())
+        },
+    )?;
+    Ok(list)
+}
+
+/// Which files make an asset together: indices, the mesh first, then what it refers to, directly or through
+/// its materials. A mesh dropped with nothing but one other mesh's companions gets only its own.
 fn group(arrived: &[Arrived]) -> Result<Vec<Vec<usize>>, Failure> {
-    let kind = |i: &usize| extension_of(&arrived[*i].name).to_lowercase();
-    let all: Vec<usize> = (0..arrived.len()).collect();
-    let companions: Vec<usize> = all
-        .iter()
-        .copied()
-        .filter(|i| !matches!(kind(i).as_str(), "glb" | "obj" | "ply"))
-        .collect();
-    let groups: Vec<Vec<usize>> = all
-        .iter()
-        .filter_map(|i| match kind(i).as_str() {
-            "glb" => Some(vec![*i]),
-            "obj" | "ply" => Some([vec![*i], companions.clone()].concat()),
-            _ => None,
-        })
-        .collect();
-    if groups.is_empty() {
+    let is_mesh = |i: usize| {
+        let kind = extension_of(&arrived[i].name);
+        MESHES.iter().any(|m| m.eq_ignore_ascii_case(kind))
+    };
+    let meshes: Vec<usize> = (0..arrived.len()).filter(|&i| is_mesh(i)).collect();
+    if meshes.is_empty() {
         let names: Vec<&str> = arrived.iter().map(|f| f.name.as_str()).collect();
         return Err(Failure::bad(format!(
-            "{} holds no mesh that Ectome reads. Drop a .glb, a .ply, or an .obj with its .mtl and textures.",
+            "{} holds no mesh that Ectome reads. Drop a .glb, .ply or .stl, a .gltf or an .obj with its files, or a .zip of these.",
             names.join(", ")
         )));
     }
-    Ok(groups)
+    Ok(meshes
+        .into_iter()
+        .map(|mesh| {
+            let mut members = vec![mesh];
+            let mut at = 0;
+            while at < members.len() {
+                for reference in named_by(&arrived[members[at]]) {
+                    let wanted = base_name(&reference);
+                    // Every file of that name comes along; the reader takes the one in the right folder.
+                    let found = (0..arrived.len())
+                        .filter(|&i| base_name(&arrived[i].name).eq_ignore_ascii_case(wanted));
+                    let new: Vec<usize> = found.filter(|i| !members.contains(i)).collect();
+                    members.extend(new);
+                }
+                at += 1;
+            }
+            members
+        })
+        .collect())
+}
+
+/// The most bytes of a file that are read for what it refers to: headers and the lists at the top.
+const LOOKED_INTO: u64 = 64 << 20;
+
+/// The files that a file refers to.
+fn named_by(file: &Arrived) -> Vec<String> {
+    let kind = extension_of(&file.name).to_lowercase();
+    if !matches!(kind.as_str(), "obj" | "mtl" | "ply" | "gltf") {
+        return Vec::new();
+    }
+    let mut bytes = Vec::new();
+    let read =
+        std::fs::File::open(&file.path).and_then(|f| f.take(LOOKED_INTO).read_to_end(&mut bytes));
+    match read {
+        Ok(_) => references(&file.name, &bytes),
+        Err(_) => Vec::new(),
+    }
 }
 
 /// A file name as a title: no extension, spaces for underscores, a capital first.
 fn title_of(name: &str) -> String {
+    let name = base_name(name);
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     let spaced = stem.replace('_', " ");
     let mut chars = spaced.trim().chars();

@@ -4,8 +4,7 @@ use std::path::Path;
 
 use ectome_formats::{
     FileSet, Scene,
-    files::{base_name, extension_of},
-    obj, ply,
+    files::{base_name, references},
 };
 
 use crate::command::Failure;
@@ -18,16 +17,12 @@ pub struct Input {
 }
 
 impl Input {
-    /// Reads a mesh file; for an OBJ or PLY also the materials and textures it names, from its folder.
+    /// Reads a mesh file; and whatever it names beside it, from its folder.
     pub fn open(path: &Path) -> Result<Self, Failure> {
         let bytes = std::fs::read(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
         let name = file_name(path);
         let mut files = vec![(name.clone(), bytes)];
-        let mut wanted = match extension_of(&name).to_lowercase().as_str() {
-            "obj" => obj::references(&files[0].1),
-            "ply" => ply::references(&files[0].1),
-            _ => Vec::new(),
-        };
+        let mut wanted = references(&name, &files[0].1);
         let folder = path.parent().unwrap_or(Path::new("."));
         while let Some(reference) = wanted.pop() {
             let known = |n: &str| n.eq_ignore_ascii_case(base_name(&reference));
@@ -39,9 +34,7 @@ impl Input {
                 .into_iter()
                 .find_map(|p| std::fs::read(p).ok());
             if let Some(bytes) = found {
-                if reference.to_lowercase().ends_with(".mtl") {
-                    wanted.extend(obj::references(&bytes));
-                }
+                wanted.extend(references(&reference, &bytes));
                 files.push((base_name(&reference).to_owned(), bytes));
             }
         }

@@ -2,6 +2,8 @@
 
 use std::{io::Write, path::Path};
 
+use ectome_formats::{Scene, glb, obj_write, ply_write};
+
 use crate::command::Failure;
 
 /// Writes a file next to its place and moves it there when it is complete.
@@ -20,6 +22,24 @@ pub fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
         std::fs::set_permissions(path, std::fs::Permissions::from_mode(0o644)).map_err(failed)?;
     }
     Ok(())
+}
+
+/// Writes a scene in the format that the name asks for: GLB, OBJ with its files beside it, or PLY.
+pub fn scene(path: &Path, scene: &Scene) -> Result<(), Failure> {
+    let name = path.to_string_lossy().to_lowercase();
+    if name.ends_with(".ply") {
+        return write(path, &ply_write::write(scene)?);
+    }
+    if name.ends_with(".obj") {
+        let stem = path
+            .file_stem()
+            .map_or_else(|| "scene".into(), |s| s.to_string_lossy());
+        for (name, bytes) in obj_write::write(scene, &stem)? {
+            write(&path.with_file_name(name), &bytes)?;
+        }
+        return Ok(());
+    }
+    write(path, &glb::write(scene, &glb::Naming::default())?)
 }
 
 /// Writes a value as JSON, to a file or to stdout.

@@ -1,6 +1,8 @@
 // One asset: ties the Rule, the stage and the column together.
 
 import { Attention } from './attention.js';
+import { Intake } from './intake.js';
+import { Ledger } from './ledger.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
 import { grouped } from './words.js';
@@ -49,13 +51,18 @@ async function look(n) {
   looking = false;
 }
 
-let painting = false;
+const intake = new Intake(stage);
+const ledger = new Ledger(stage);
+
+/** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
+let taking = null;
 let balls = [];
 
-/** Paints a protected region onto the source: balls along the strokes. */
-function stroke(place) {
+/** Paints a protected region onto the source: balls along the strokes, or one at each point that is picked. */
+function stroke(hit) {
   const size = Math.hypot(...[0, 1, 2].map((k) => data.bounds[1][k] - data.bounds[0][k]));
-  const radius = size * 0.02;
+  const radius = size * (taking === 'pick' ? 0.002 : 0.02);
+  const place = taking === 'pick' ? hit.vertex : hit.point;
   const near = balls.some((b) => Math.hypot(...place.map((v, k) => v - b.at[k])) < radius * 0.5);
   if (near) return;
   balls.push({ at: place, radius });
@@ -66,7 +73,7 @@ function stroke(place) {
 
 function showRegion() {
   const says = at('region-says');
-  if (says) says.textContent = balls.length ? `Painted region, ${balls.length} strokes` : 'No painted region';
+  if (says) says.textContent = balls.length ? `Protected: ${balls.length} places` : 'No protected region';
   const field = document.querySelector('#settings-form [name=region]');
   if (field) field.value = JSON.stringify(balls);
   stage.setBalls(balls);
@@ -87,8 +94,9 @@ function openSettings() {
   new Attention(bar, sendSettings);
   balls = data.balls ?? [];
   showRegion();
-  press(at('paint'), painting);
-  stage.setPainting(painting ? stroke : null);
+  press(at('paint'), taking === 'paint');
+  press(at('pick'), taking === 'pick');
+  stage.setPainting(taking ? stroke : null);
 }
 
 const digits = (text) => Number(text.replace(/\s/g, ''));
@@ -120,6 +128,8 @@ function refresh() {
   openSettings();
   const mesh = (blob) => (blob ? `/mesh/${blob}.glb` : null);
   stage.show(mesh(data.sourceMesh), mesh(shown?.mesh), data.bounds);
+  intake.open(data);
+  ledger.open(data);
 }
 
 /** Shows another candidate without leaving the page. */
@@ -160,8 +170,8 @@ document.addEventListener('input', (event) => {
   if (event.target.id === 'first') nameChainButton();
 });
 document.addEventListener('click', (event) => {
-  if (event.target.id === 'paint') {
-    painting = !painting;
+  if (event.target.id === 'paint' || event.target.id === 'pick') {
+    taking = taking === event.target.id ? null : event.target.id;
     openSettings();
   }
   if (event.target.id === 'paint-clear') {

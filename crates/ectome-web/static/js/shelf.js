@@ -4,6 +4,19 @@ const drop = document.getElementById('drop');
 const files = document.getElementById('files');
 const list = document.getElementById('uploads');
 
+/** Uploads under way. Leaving this page would break them off, so assets open beside it meanwhile. */
+let running = 0;
+
+document.addEventListener('click', (event) => {
+  const link = event.target.closest('.card-asset a, .chip');
+  if (!link || !running) return;
+  event.preventDefault();
+  window.open(link.href, '_blank');
+});
+window.addEventListener('beforeunload', (event) => {
+  if (running) event.preventDefault();
+});
+
 function send(chosen) {
   if (!chosen.length) return;
   const names = [...chosen].map((file) => file.name).join(', ');
@@ -19,6 +32,7 @@ function send(chosen) {
   row.append(name, state, bar);
   list.append(row);
 
+  running += 1;
   const form = new FormData();
   for (const file of chosen) form.append('files', file, file.name);
   const request = new XMLHttpRequest();
@@ -27,8 +41,11 @@ function send(chosen) {
   request.upload.onprogress = (event) => {
     if (!event.lengthComputable) return;
     bar.value = event.loaded / event.total;
-    state.textContent = `${Math.floor(100 * bar.value)} %`;
+    state.textContent = bar.value < 1
+      ? `${Math.floor(100 * bar.value)} %, assets open in a tab of their own meanwhile`
+      : 'Sorting the files';
   };
+  request.onloadend = () => { running -= 1; };
   const fail = (sentence) => {
     bar.remove();
     state.textContent = '';

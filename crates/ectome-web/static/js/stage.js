@@ -1,14 +1,17 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, InstancedMesh, Matrix4,
-  MeshBasicMaterial, MeshStandardMaterial, OrbitControls, PerspectiveCamera, Raycaster, Scene,
-  SphereGeometry, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+  Box3, BufferGeometry, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, GLTFLoader,
+  HemisphereLight, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
+  MeshStandardMaterial, OrbitControls, PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial,
+  Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 
 const CLAY = 0xb6b3a8;
 /** Kelp, bright enough to show on any material. */
 const PROTECTED = 0x4fd8c4;
+/** Rust, for the places of findings. */
+const MARKED = 0xd8481c;
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
 const ABOVE = 40;
 const BELOW = 56;
@@ -62,6 +65,12 @@ class Half {
   }
 }
 
+/** The number of the part that a node of the source belongs to. */
+function partOf(node) {
+  for (let at = node; at; at = at.parent) if (at.userData.part !== undefined) return at.userData.part;
+  return undefined;
+}
+
 export class Stage {
   constructor(element, canvas, note) {
     this.element = element;
@@ -87,6 +96,8 @@ export class Stage {
     new ResizeObserver(() => this.#resize()).observe(element);
     canvas.addEventListener('pointerdown', (event) => this.#paint(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
+    canvas.addEventListener('pointerdown', (event) => this.#dragPlane(event), { capture: true });
+    canvas.addEventListener('pointerdown', (event) => this.#press(event));
     this.loader = new GLTFLoader();
     this.#resize();
   }
@@ -166,6 +177,162 @@ export class Stage {
     this.element.classList.toggle('painting', Boolean(onStroke));
   }
 
+  /** A ray through the place of an event, in the half it falls on. */
+  #ray(event) {
+    const { clientWidth: width, clientHeight: height } = this.element;
+    const box = event.target.getBoundingClientRect();
+    const x = ((event.clientX - box.left) % (width / 2)) / (width / 2);
+    const y = (event.clientY - box.top) / height;
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), this.camera);
+    return ray;
+  }
+
+  /** The first place of the source under an event: the mesh, the point, the nearest vertex. */
+  #hit(event) {
+    if (!this.left.model) return null;
+    const all = this.#ray(event).intersectObject(this.left.model, true);
+    const hit = all.find((h) => this.#shows(h.object));
+    if (!hit) return null;
+    const places = hit.object.geometry.attributes.position;
+    let vertex = null;
+    for (const index of [hit.face.a, hit.face.b, hit.face.c]) {
+      const p = new Vector3().fromBufferAttribute(places, index).applyMatrix4(hit.object.matrixWorld);
+      if (!vertex || p.distanceTo(hit.point) < vertex.distanceTo(hit.point)) vertex = p;
+    }
+    return { part: partOf(hit.object), point: hit.point.toArray(), vertex: vertex.toArray() };
+  }
+
+  #shows(node) {
+    return !this.parts?.hidden.has(partOf(node));
+  }
+
+  /** A click that is no drag calls `onPick({ part, point, vertex })`, or with null beside the mesh. */
+  setPicking(onPick) {
+    this.onPick = onPick;
+  }
+
+  #press(event) {
+    if (!this.onPick || this.onStroke || this.lightMode || event.button !== 0) return;
+    const { clientX, clientY, target } = event;
+    const up = (e) => {
+      target.removeEventListener('pointerup', up);
+      if (Math.hypot(e.clientX - clientX, e.clientY - clientY) < 4) this.onPick?.(this.#hit(e), e);
+    };
+    target.addEventListener('pointerup', up);
+  }
+
+  /** Which parts of the source are chosen, hidden, and what becomes of each; null shows all alike. */
+  setParts(parts) {
+    this.parts = parts;
+    if (!this.renderer) return;
+    this.#dress(this.left);
+    this.draw();
+  }
+
+  #dressPart(node, material) {
+    if (!this.parts) {
+      node.visible = true;
+      return;
+    }
+    const part = partOf(node);
+    const fate = this.parts.fates[part];
+    node.visible = !this.parts.hidden.has(part);
+    if (fate === 'omit' || fate === 'imprint') {
+      material.transparent = true;
+      material.opacity = fate === 'omit' ? 0.22 : 0.6;
+      material.depthWrite = fate !== 'omit';
+    }
+    if (this.parts.chosen.has(part)) {
+      material.emissive = new Color(PROTECTED);
+      material.emissiveIntensity = 0.35;
+    }
+  }
+
+  /** Places of a finding, as pairs of ends; equal ends make a dot. Frames them. */
+  setMarks(marks) {
+    if (!this.renderer) return;
+    this.marks?.forEach((object) => {
+      this.left.scene.remove(object);
+      object.geometry.dispose();
+    });
+    this.marks = [];
+    const same = ([a, b]) => a.every((v, k) => v === b[k]);
+    const lines = marks.filter((m) => !same(m)).flat(2);
+    const dots = marks.filter(same).flatMap(([a]) => a);
+    const add = (object) => {
+      object.renderOrder = 2;
+      this.left.scene.add(object);
+      this.marks.push(object);
+    };
+    const shape = (list) => new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list, 3));
+    const look = { color: MARKED, depthTest: false, transparent: true };
+    if (lines.length) add(new LineSegments(shape(lines), new LineBasicMaterial(look)));
+    if (dots.length) add(new Points(shape(dots), new PointsMaterial({ ...look, size: 7, sizeAttenuation: false })));
+    if (marks.length) {
+      const box = new Box3();
+      marks.flat().forEach((p) => box.expandByPoint(new Vector3(...p)));
+      // Some surroundings, so that the place is recognised.
+      const whole = new Vector3(...this.bounds[1]).distanceTo(new Vector3(...this.bounds[0]));
+      box.expandByScalar(Math.max(0.25 * box.getSize(new Vector3()).length(), 0.06 * whole));
+      this.frame(box);
+    }
+    this.draw();
+  }
+
+  /** A plane to clip with, drawn over the source; a drag moves it along its normal and calls `onMove`. */
+  setPlane(plane, onMove) {
+    if (!this.renderer) return;
+    if (this.plane) this.left.scene.remove(this.plane);
+    this.plane = null;
+    this.onPlane = onMove;
+    if (plane && this.bounds) {
+      const size = new Vector3(...this.bounds[1]).distanceTo(new Vector3(...this.bounds[0]));
+      const look = { color: MARKED, transparent: true, opacity: 0.32, side: DoubleSide, depthWrite: false };
+      this.plane = new Mesh(new PlaneGeometry(size, size), new MeshBasicMaterial(look));
+      const normal = new Vector3(...plane.normal).normalize();
+      this.plane.position.set(...plane.point);
+      this.plane.lookAt(this.plane.position.clone().add(normal));
+      this.plane.userData.normal = normal;
+      this.left.scene.add(this.plane);
+    }
+    this.draw();
+  }
+
+  #dragPlane(event) {
+    if (!this.plane || this.onStroke || event.button !== 0) return;
+    const plane = this.plane;
+    this.left.scene.updateMatrixWorld();
+    if (!this.#ray(event).intersectObject(plane).length) return;
+    event.stopPropagation();
+    const canvas = event.target;
+    canvas.setPointerCapture(event.pointerId);
+    this.controls.enabled = false;
+    const { normal } = plane.userData;
+    const start = plane.position.clone();
+    // The place along the normal nearest to the ray under the pointer.
+    const along = (e) => {
+      const view = this.camera.getWorldDirection(new Vector3());
+      const across = new Vector3().crossVectors(normal, view).cross(normal).normalize();
+      const facing = new Plane().setFromNormalAndCoplanarPoint(across, start);
+      const at = this.#ray(e).ray.intersectPlane(facing, new Vector3());
+      return at ? at.sub(start).dot(normal) : 0;
+    };
+    const from = along(event);
+    const move = (e) => {
+      plane.position.copy(start).addScaledVector(normal, along(e) - from);
+      this.onPlane?.(plane.position.toArray());
+      this.draw();
+    };
+    const done = () => {
+      this.controls.enabled = !this.lightMode;
+      canvas.removeEventListener('pointermove', move);
+      canvas.removeEventListener('pointerup', done);
+    };
+    canvas.addEventListener('pointermove', move);
+    canvas.addEventListener('pointerup', done);
+  }
+
   #paint(event) {
     if (!this.onStroke || !this.left.model) return;
     event.stopPropagation();
@@ -173,16 +340,9 @@ export class Stage {
     canvas.setPointerCapture(event.pointerId);
     let waiting = null;
     const cast = () => {
-      const { clientWidth: width, clientHeight: height } = this.element;
-      const box = canvas.getBoundingClientRect();
-      const x = ((waiting.clientX - box.left) % (width / 2)) / (width / 2);
-      const y = (waiting.clientY - box.top) / height;
+      const hit = this.#hit(waiting);
       waiting = null;
-      const ray = new Raycaster();
-      ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), this.camera);
-      ray.firstHitOnly = true;
-      const [hit] = ray.intersectObject(this.left.model, true);
-      if (hit) this.onStroke(hit.point.toArray());
+      if (hit) this.onStroke(hit);
     };
     const move = (e) => {
       if (!waiting) requestAnimationFrame(cast);
@@ -214,6 +374,7 @@ export class Stage {
       material.flatShading = !indexed.attributes.normal;
       material.side = DoubleSide;
       if (this.edges) withEdges(material, 0x14201f);
+      if (half === this.left) this.#dressPart(node, material);
       node.material = material;
     });
   }
@@ -240,10 +401,10 @@ export class Stage {
     this.draw();
   }
 
-  /** Moves the camera so that the whole asset fills its half. */
-  frame() {
+  /** Moves the camera so that the whole asset, or a part of it, fills its half. */
+  frame(part) {
     if (!this.renderer || !this.bounds) return;
-    const box = new Box3(new Vector3(...this.bounds[0]), new Vector3(...this.bounds[1]));
+    const box = part ?? new Box3(new Vector3(...this.bounds[0]), new Vector3(...this.bounds[1]));
     const centre = box.getCenter(new Vector3());
     const towards = new Vector3(0.62, 0.3, 1).normalize();
     const right = new Vector3().crossVectors(new Vector3(0, 1, 0), towards).normalize();

@@ -14,7 +14,7 @@ use crate::{input::Input, output};
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
 #[derive(Args)]
 pub struct Chain {
-    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
+    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
     file: PathBuf,
     /// The tiers' limits, such as 12000,6000,3000.
     #[arg(
@@ -70,6 +70,7 @@ impl Chain {
             );
             let naming = glb::Naming {
                 suffix: format!("_LOD{n}"),
+                ..glb::Naming::default()
             };
             let name = format!("{}_LOD{n}.glb", input.stem);
             files.push((name, glb::write(&scene, &naming)?));

@@ -3,7 +3,6 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_formats::glb;
 use ectome_mesh::Progress;
 use ectome_recipe::{Session, Target, engine, merge_flat};
 
@@ -13,7 +12,7 @@ use crate::{input::Input, output};
 /// Cuts a mesh to at most so many triangles.
 #[derive(Args)]
 pub struct Cut {
-    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
+    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
     file: PathBuf,
     /// The most triangles the result may have.
     #[arg(long, value_name = "N", required_unless_present_any = ["share", "flat"])]
@@ -26,7 +25,7 @@ pub struct Cut {
     flat: bool,
     #[command(flatten)]
     settings: SettingsArgs,
-    /// Where the result goes (.glb).
+    /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT")]
     out: PathBuf,
     /// Where a report goes (.json).
@@ -61,7 +60,7 @@ impl Cut {
         } else {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
         };
-        output::write(&self.out, &glb::write(&scene, &glb::Naming::default())?)?;
+        output::scene(&self.out, &scene)?;
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
         }

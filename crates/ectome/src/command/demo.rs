@@ -7,13 +7,12 @@ use std::{
 };
 
 use clap::Args;
-use ectome_formats::glb;
-use ectome_recipe::picture;
+use ectome_recipe::{engine, picture};
 
 use super::{Failure, grouped};
 use crate::output;
 
-/// Writes the demo assets as .glb files.
+/// Writes the demo assets, as .glb or, where quads and n-gons matter, as .obj.
 #[derive(Args)]
 pub struct Demo {
     /// The folder that takes the files; made if missing.
@@ -34,9 +33,10 @@ impl Demo {
             return self.write_scan(triangles);
         }
         for asset in &ectome_demo::ASSETS {
-            let scene = (asset.make)();
-            let path = self.out.join(format!("{}.glb", asset.file));
-            output::write(&path, &glb::write(&scene, &glb::Naming::default())?)?;
+            for (name, bytes) in asset.files()? {
+                output::write(&self.out.join(name), &bytes)?;
+            }
+            let scene = engine::triangulated((asset.make)());
             if self.pictures {
                 let path = self.out.join(format!("{}.png", asset.file));
                 output::write(&path, &picture::png(&scene, 1200, 900))?;

@@ -3,7 +3,8 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_recipe::Inspection;
+use ectome_mesh::Progress;
+use ectome_recipe::{Inspection, finding::noun};
 
 use super::{Failure, grouped};
 use crate::{input::Input, output};
@@ -11,7 +12,7 @@ use crate::{input::Input, output};
 /// Says what a mesh file consists of.
 #[derive(Args)]
 pub struct Inspect {
-    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
+    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
     file: PathBuf,
     /// Print JSON.
     #[arg(long)]
@@ -21,7 +22,9 @@ pub struct Inspect {
 impl Inspect {
     pub fn run(self) -> Result<(), Failure> {
         let scene = Input::open(&self.file)?.scene()?;
-        let i = Inspection::of(&scene);
+        let progress = Progress::new();
+        let (mut i, _) = Inspection::of(&scene, &progress)?;
+        i.look_for_hidden(&scene, &progress)?;
         if self.json {
             return output::json(&i, None);
         }
@@ -50,6 +53,27 @@ impl Inspect {
             grouped(i.duplicate_faces),
             grouped(i.inconsistent_edges),
         );
+        for f in &i.findings {
+            let detail = match f.detail.as_str() {
+                "" => String::new(),
+                d => format!(" ({d})"),
+            };
+            println!(
+                "{:>12}  {}{detail}. {}",
+                grouped(f.count),
+                noun(f.kind),
+                f.harm
+            );
+        }
+        for r in &i.repeats {
+            println!("{:>12}  equal parts: {}", r.names.len(), r.names.join(", "));
+        }
+        if let Some(n) = i.hidden_triangles.filter(|&n| n > 0) {
+            println!(
+                "{:>12}  triangles that nobody sees from outside",
+                grouped(n)
+            );
+        }
         for object in &i.objects {
             println!("{:>12}  {}", grouped(object.triangles), object.name);
         }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_formats::{Scene, glb};
+use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use ectome_recipe::{CutSettings, LoopChoice, engine, list_loops, take_out_loops};
 
@@ -13,7 +13,7 @@ use crate::{input::Input, output};
 /// Takes edge loops out of a mesh of quads, or lists them by what taking each out costs.
 #[derive(Args)]
 pub struct Loops {
-    /// A .glb, a .ply, or an .obj with its materials and textures beside it.
+    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
     file: PathBuf,
     /// Take out every N-th of the loops that lie side by side.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(2..), conflicts_with = "to")]
@@ -23,7 +23,7 @@ pub struct Loops {
     to: Option<u32>,
     #[command(flatten)]
     settings: SettingsArgs,
-    /// Where the result goes (.glb).
+    /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT", required_unless_present = "list")]
     out: Option<PathBuf>,
     /// Only list what there is.
@@ -54,7 +54,7 @@ impl Loops {
         };
         let (scene, report) = take_out_loops(scene, which, &settings, &Progress::new())?;
         if let Some(out) = &self.out {
-            output::write(out, &glb::write(&scene, &glb::Naming::default())?)?;
+            output::scene(out, &scene)?;
         }
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;

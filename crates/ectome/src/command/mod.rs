@@ -32,6 +32,9 @@ pub enum Failure {
     /// A recipe could not be run.
     #[error(transparent)]
     Engine(#[from] ectome_recipe::EngineError),
+    /// The work was stopped.
+    #[error(transparent)]
+    Cancelled(#[from] ectome_mesh::Cancelled),
     /// A brief is broken.
     #[error(transparent)]
     Brief(#[from] ectome_recipe::BriefError),

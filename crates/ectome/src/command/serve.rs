@@ -7,7 +7,6 @@ use std::{
 };
 
 use clap::Args;
-use ectome_formats::glb;
 use ectome_recipe::Brief;
 use ectome_store::{
     Store, StoreError, asset::SourceFile, blobs::Blobs, private_server::PrivateServer, worker,
@@ -170,26 +169,25 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
     let making: Vec<_> = ectome_demo::ASSETS
         .iter()
         .map(|asset| {
-            let make = asset.make;
-            let made = tokio::task::spawn_blocking(move || {
-                glb::write(&make(), &glb::Naming::default()).unwrap_or_default()
-            });
+            let made = tokio::task::spawn_blocking(|| asset.files().unwrap_or_default());
             (asset, made)
         })
         .collect();
     for (asset, made) in making {
-        let made = made.await.unwrap_or_default();
-        let file = SourceFile {
-            name: format!("{}.glb", asset.file),
-            bytes: made.len() as u64,
-            blob: store.blobs.put(made).await?,
-        };
+        let mut files = Vec::new();
+        for (name, bytes) in made.await.unwrap_or_default() {
+            files.push(SourceFile {
+                name,
+                bytes: bytes.len() as u64,
+                blob: store.blobs.put(bytes).await?,
+            });
+        }
         if let Some(brief) = briefs
             .iter()
             .find(|b| b.brief.name == asset.brief)
             .or(briefs.first())
         {
-            store.add_asset(asset.title, brief.id, &[file]).await?;
+            store.add_asset(asset.title, brief.id, &files).await?;
         }
     }
     Ok(())

@@ -1,0 +1,98 @@
+//! Fields of a form, repeated names and all.
+
+use axum::{
+    body::Bytes,
+    extract::{FromRequest, Request},
+};
+
+use crate::failure::Failure;
+
+/// The fields of a form in order.
+pub struct Fields(Vec<(String, String)>);
+
+impl Fields {
+    /// The first value of a field, without blanks around it; empty when it is absent.
+    pub fn text(&self, name: &str) -> &str {
+        self.0
+            .iter()
+            .find(|(n, _)| n == name)
+            .map_or("", |(_, v)| v.trim())
+    }
+
+    /// True when a box is ticked.
+    pub fn ticked(&self, name: &str) -> bool {
+        self.0.iter().any(|(n, _)| n == name)
+    }
+
+    /// All values of a field; a value may itself list several, set apart by commas.
+    pub fn numbers(&self, name: &str) -> Vec<u32> {
+        let values = self.0.iter().filter(|(n, _)| n == name);
+        let mut list: Vec<u32> = values
+            .flat_map(|(_, v)| v.split(','))
+            .filter_map(|v| v.trim().parse().ok())
+            .collect();
+        list.sort_unstable();
+        list.dedup();
+        list
+    }
+
+    /// A number between two bounds.
+    ///
+    /// # Errors
+    /// A sentence that names what was meant to be typed.
+    pub fn number(&self, name: &str, what: &str, low: f64, high: f64) -> Result<f64, Failure> {
+        let text: String = self
+            .text(name)
+            .chars()
+            .filter(|c| !c.is_whitespace())
+            .map(|c| if c == ',' { '.' } else { c })
+            .collect();
+        let number = text
+            .parse::<f64>()
+            .ok()
+            .filter(|n| (low..=high).contains(n));
+        number.ok_or_else(|| {
+            Failure::bad(format!(
+                "{what} is a number from {low} to {high}, not “{}”.",
+                self.text(name)
+            ))
+        })
+    }
+}
+
+impl<S: Send + Sync> FromRequest<S> for Fields {
+    type Rejection = Failure;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Failure> {
+        let body = Bytes::from_request(request, state).await.map_err(|e| {
+            Failure::bad(format!("The form could not be read ({e}). Send it again."))
+        })?;
+        Ok(Self(
+            url::form_urlencoded::parse(&body).into_owned().collect(),
+        ))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn fields(list: &[(&str, &str)]) -> Fields {
+        let own = |(a, b): &(&str, &str)| ((*a).to_owned(), (*b).to_owned());
+        Fields(list.iter().map(own).collect())
+    }
+
+    #[test]
+    fn parts_come_one_by_one_or_listed() {
+        let f = fields(&[("part", "3"), ("part", "1,2"), ("part", "x")]);
+        assert_eq!(f.numbers("part"), [1, 2, 3]);
+    }
+
+    #[test]
+    fn numbers_are_read_with_either_mark_and_bounded() {
+        let f = fields(&[("size", " 12,5 "), ("far", "9e99")]);
+        assert_eq!(f.number("size", "A size", 0.0, 100.0).ok(), Some(12.5));
+        assert!(f.number("far", "A size", 0.0, 100.0).is_err());
+        assert!(f.number("none", "A size", 0.0, 100.0).is_err());
+    }
+}

@@ -1,0 +1,110 @@
+// The Intake step: shows findings on the stage, ties the clip plane to its form.
+
+export class Intake {
+  constructor(stage) {
+    this.stage = stage;
+    this.shown = null;
+    document.addEventListener('click', (event) => {
+      const show = event.target.closest('[data-finding]');
+      if (show) this.#show(show);
+      const turn = event.target.closest('[data-plane]');
+      if (turn) this.#turn(turn);
+    });
+    document.addEventListener('toggle', (event) => {
+      if (event.target.matches?.('[data-repair=clip]')) this.#tie(event.target);
+    }, true);
+    document.addEventListener('input', (event) => {
+      const clip = event.target.closest('[data-repair=clip]');
+      if (clip) this.#tie(clip);
+    });
+    document.addEventListener('htmx:responseError', (event) => {
+      const line = event.detail.elt.closest?.('.repair')?.querySelector('.preview');
+      const page = new DOMParser().parseFromString(event.detail.xhr.responseText, 'text/html');
+      if (line) line.textContent = page.querySelector('.sentence')?.textContent ?? 'The server refused.';
+    });
+    document.addEventListener('htmx:beforeRequest', (event) => {
+      const line = event.detail.elt.closest?.('.repair')?.querySelector('.preview');
+      if (line) line.textContent = 'Working it out …';
+    });
+    document.addEventListener('htmx:beforeSwap', (event) => {
+      if (event.target.id === 'panel') this.#keep();
+    });
+    document.addEventListener('asked', () => {
+      document.querySelectorAll('.preview').forEach((line) => { line.textContent = ''; });
+    });
+  }
+
+  open(data) {
+    this.data = data;
+    this.shown = null;
+    this.stage.setMarks([]);
+    this.#restore();
+    this.#tie(document.querySelector('[data-repair=clip][open]'));
+  }
+
+  /** The column is drawn anew whenever work ends: what is open and typed must not be lost by that. */
+  #keep() {
+    this.kept = [...document.querySelectorAll('details[data-repair][open]')].map((details) => ({
+      where: details.closest('.more') ? '.more' : '.findings',
+      kind: details.dataset.repair,
+      fields: [...details.querySelectorAll('input:not([type=hidden]), select')]
+        .map(({ value, checked }) => ({ value, checked })),
+    }));
+  }
+
+  #restore() {
+    for (const { where, kind, fields } of this.kept ?? []) {
+      const details = document.querySelector(`${where} [data-repair=${kind}]`);
+      if (!details) continue;
+      details.open = true;
+      details.querySelectorAll('input:not([type=hidden]), select').forEach((field, i) => {
+        field.value = fields[i]?.value ?? field.value;
+        field.checked = fields[i]?.checked ?? field.checked;
+      });
+    }
+    this.kept = [];
+  }
+
+  async #show(button) {
+    const number = button.dataset.finding;
+    const off = this.shown === number;
+    document.querySelectorAll('[data-finding]').forEach((b) => b.setAttribute('aria-pressed', 'false'));
+    this.shown = off ? null : number;
+    if (off) {
+      this.stage.setMarks([]);
+      this.stage.frame();
+      return;
+    }
+    button.setAttribute('aria-pressed', 'true');
+    const answer = await fetch(`/assets/${this.data.asset}/marks/${number}`).catch(() => null);
+    if (answer?.ok && this.shown === number) this.stage.setMarks(await answer.json());
+  }
+
+  #fields(clip) {
+    return ['px', 'py', 'pz', 'nx', 'ny', 'nz'].map((name) => clip.querySelector(`[name=${name}]`));
+  }
+
+  /** Shows the plane of an open clip form; a drag on the stage writes its place into the form. */
+  #tie(clip) {
+    if (!clip?.open) {
+      this.stage.setPlane(null);
+      return;
+    }
+    const fields = this.#fields(clip);
+    const values = fields.map((f) => Number(f.value.replace(',', '.')));
+    if (values.some(Number.isNaN) || values.slice(3).every((v) => v === 0)) return;
+    this.stage.setPlane({ point: values.slice(0, 3), normal: values.slice(3) }, (point) => {
+      point.forEach((v, k) => { fields[k].value = v.toFixed(4); });
+    });
+  }
+
+  #turn(button) {
+    const clip = button.closest('[data-repair=clip]');
+    const fields = this.#fields(clip);
+    const axis = 'xyz'.indexOf(button.dataset.plane);
+    fields.slice(3).forEach((field, k) => {
+      field.value = axis < 0 ? String(-Number(field.value) || 0) : String(Number(k === axis));
+    });
+    this.#tie(clip);
+  }
+}
