@@ -4,14 +4,14 @@
 //! largest of them is the one-sided Hausdorff distance, their mean an area integral (P. Cignoni,
 //! C. Rocchini, R. Scopigno, *Metro: Measuring Error on Simplified Surfaces*, 1998).
 
-use ectome_mesh::{Mesh, Progress, nearest, sample};
+use ectome_mesh::{Mesh, Progress, measure, nearest, sample};
 use glam::Vec3;
 use rayon::prelude::*;
 
 use crate::report::CompareError;
 
 /// Distances one way, in metres.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Deviation {
     /// Mean over the area.
     pub mean_m: f64,
@@ -19,7 +19,27 @@ pub struct Deviation {
     pub max_m: f64,
     /// Where the largest stands.
     pub worst: Vec3,
+    /// How the distances are spread: counts of area places in [`BINS`] steps of equal width from 0 to the largest.
+    pub histogram: Vec<u32>,
+    /// The largest distances that stand apart from one another, largest first.
+    pub spots: Vec<Spot>,
 }
+
+/// A place that is further off than what is around it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Spot {
+    /// Where, in metres.
+    pub at: Vec3,
+    /// How far off, in metres.
+    pub distance_m: f64,
+}
+
+/// Steps of a histogram.
+pub const BINS: usize = 32;
+/// The most spots that are listed.
+const SPOTS: usize = 8;
+/// How far spots stand apart, as a share of the diagonal.
+const APART: f32 = 0.06;
 
 /// The distance from `from` to `to`, by `samples` places spread by area and all of `from`'s points.
 /// The mean is taken over the spread places only.
@@ -62,16 +82,57 @@ pub fn one_way(
         .iter()
         .map(|&d| f64::from(d))
         .sum();
-    let (worst, max) = distances
+    let (worst, &max) = distances
         .iter()
         .enumerate()
         .max_by(|a, b| a.1.total_cmp(b.1))
         .unwrap_or((0, &0.0));
+    let mut histogram = vec![0; BINS];
+    for d in &distances[..spread.len()] {
+        let at = d / max.max(f32::MIN_POSITIVE) * BINS as f32;
+        histogram[(at as usize).min(BINS - 1)] += 1;
+    }
     Ok(Deviation {
         mean_m: sum / spread.len() as f64,
-        max_m: f64::from(*max),
+        max_m: f64::from(max),
         worst: places[worst],
+        histogram,
+        spots: spots(
+            &places,
+            &distances,
+            measure::bounds(from).diagonal() * APART,
+        ),
     })
+}
+
+/// The largest distances of which no two stand nearer than `apart`; none below a quarter of the largest.
+fn spots(places: &[Vec3], distances: &[f32], apart: f32) -> Vec<Spot> {
+    let largest = distances.iter().copied().fold(0.0, f32::max);
+    let mut order: Vec<usize> = (0..places.len())
+        .filter(|&i| distances[i] > 0.25 * largest)
+        .collect();
+    order.sort_unstable_by(|&a, &b| distances[b].total_cmp(&distances[a]).then(a.cmp(&b)));
+    let mut list: Vec<Spot> = Vec::new();
+    for i in order {
+        if list.len() == SPOTS {
+            break;
+        }
+        if list.iter().all(|s| s.at.distance(places[i]) > apart) {
+            list.push(Spot {
+                at: places[i],
+                distance_m: f64::from(distances[i]),
+            });
+        }
+    }
+    list
+}
+
+/// The distance of each point of `from` to `to`, in metres.
+pub fn at_points(from: &Mesh, to: &nearest::Surface) -> Vec<f32> {
+    from.points
+        .par_iter()
+        .map(|&p| to.nearest(p).map_or(0.0, |n| n.distance))
+        .collect()
 }
 
 #[cfg(test)]
@@ -98,5 +159,37 @@ mod tests {
         let rough = nearest::Surface::of(&shapes::icosphere(1.0, 0));
         let d = one_way(&ball, &rough, 20_000, &Progress::new()).unwrap();
         assert!((d.max_m - (1.0 - inradius)).abs() < 1e-3, "{d:?}");
+    }
+
+    /// A ball with two dents: both are listed, the deeper first, and most of the area is not off at all.
+    #[test]
+    fn dents_are_listed_as_spots() {
+        let ball = shapes::icosphere(1.0, 6);
+        let mut dented = ball.clone();
+        for p in &mut dented.points {
+            for (at, depth) in [(Vec3::X, 0.1), (Vec3::Y, 0.06)] {
+                let near = (1.0 - p.distance(at) / 0.2).max(0.0);
+                *p -= at * depth * near;
+            }
+        }
+        let d = one_way(&ball, &nearest::Surface::of(&dented), 20_000, &Progress::new()).unwrap();
+        assert_eq!(d.spots.len(), 2, "{:?}", d.spots);
+        assert!(d.spots[0].at.distance(Vec3::X) < 0.05);
+        assert!(d.spots[1].at.distance(Vec3::Y) < 0.05);
+        assert_eq!(d.histogram.iter().sum::<u32>(), 20_000);
+        assert!(d.histogram[0] > 18_000);
+        let field = at_points(&ball, &nearest::Surface::of(&ball));
+        assert!(field.iter().all(|&v| v < 1e-6));
+    }
+
+    /// Closed form: a chord of a circle of radius 1 over an angle θ sags by 1 − cos(θ/2). On a fine lathe of few
+    /// columns the sides sag so and the source is never further off.
+    #[test]
+    fn a_prism_in_a_cylinder_sags_by_the_sagitta() {
+        let tube = shapes::torus(10.0, 1.0, 400, 256);
+        let rough = shapes::torus(10.0, 1.0, 400, 8);
+        let d = one_way(&tube, &nearest::Surface::of(&rough), 20_000, &Progress::new()).unwrap();
+        let sagitta = 1.0 - (std::f64::consts::PI / 8.0).cos();
+        assert!((d.max_m - sagitta).abs() < 2e-3, "{} for {sagitta}", d.max_m);
     }
 }

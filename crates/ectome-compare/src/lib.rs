@@ -19,14 +19,20 @@
 //! | [`flipped`] | which faces look against the source |
 //! | [`uv_drift`] | how far the texture has slipped |
 //! | [`seam_drift`] | how far the ends of UV islands have moved |
+//! | [`density`] | how many texels the surface gets |
+//! | [`normals`] | how far the shading normals have turned |
+//! | [`ssim`] | how alike two pictures look |
 //! | [`outline`] | how well the outlines agree, seen from all around |
 //! | [`report`] | all of it, with the names that outsiders rely on |
 
+pub mod density;
 pub mod deviation;
 pub mod flipped;
+pub mod normals;
 pub mod outline;
 pub mod report;
 pub mod seam_drift;
+pub mod ssim;
 pub mod uv_drift;
 
-pub use report::{CompareError, Judge, Report, Surface, compare};
+pub use report::{CompareError, Details, Judge, Report, Surface, compare};

@@ -1,25 +1,67 @@
 //! How well the outlines agree, seen from all around.
 //!
 //! Both meshes are drawn as filled shapes in parallel projection, from the 26 directions towards the
-//! middles of the faces, edges and corners of a cube, in pictures that the source fills.
+//! middles of the faces, edges and corners of a cube, in pictures that the two of them fill. Parallel projection is what
+//! a viewer sees from far; lengths on the pictures are lengths in metres across the line of sight, so one comparison
+//! answers for any distance and screen.
 
 use ectome_mesh::{Mesh, silhouette::View};
 use glam::Vec3;
 use rayon::prelude::*;
 
 /// Width and height of the pictures, in pixels.
-pub const PIXELS: usize = 512;
+pub const PIXELS: usize = 1024;
+
+/// How outlines differ seen from one direction.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Difference {
+    /// The direction of sight, of length 1.
+    pub direction: Vec3,
+    /// Area both cover over the area either covers (0–1).
+    pub agreement: f64,
+    /// Mean distance between the outlines, in metres: the area that only one covers, per length of the source's
+    /// outline.
+    pub mean_m: f64,
+    /// The furthest that one outline leaves the other, in metres.
+    pub worst_m: f64,
+    /// Metres that a pixel of the picture covers.
+    pub pixel_m: f64,
+}
 
 /// How outlines differ over all directions.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Outline {
+    /// One for each direction.
+    pub views: Vec<Difference>,
+}
+
+impl Outline {
+    fn mean(&self, of: impl Fn(&Difference) -> f64) -> f64 {
+        self.views.iter().map(of).sum::<f64>() / self.views.len() as f64
+    }
+
     /// Area both cover over the area either covers, the mean over the directions (0–1).
-    pub agreement: f64,
-    /// Mean distance between the outlines, in pixels of [`PIXELS`]: the area that only one covers, per
-    /// length of the source's outline.
-    pub mean_pixels: f64,
-    /// The furthest that a pixel only one covers is from the source's outline, in pixels.
-    pub worst_pixels: f64,
+    pub fn agreement(&self) -> f64 {
+        self.mean(|v| v.agreement)
+    }
+
+    /// Mean distance between the outlines over all directions, in pixels of pictures of `pixels` × `pixels`.
+    pub fn mean_pixels(&self, pixels: f64) -> f64 {
+        self.mean(|v| v.mean_m / v.pixel_m) * pixels / PIXELS as f64
+    }
+
+    /// The furthest that one outline leaves the other, in pixels of pictures of `pixels` × `pixels`.
+    pub fn worst_pixels(&self, pixels: f64) -> f64 {
+        let worst = self.views.iter().map(|v| v.worst_m / v.pixel_m);
+        worst.fold(0.0, f64::max) * pixels / PIXELS as f64
+    }
+
+    /// The view in which the outlines differ most.
+    pub fn worst(&self) -> Option<&Difference> {
+        self.views
+            .iter()
+            .max_by(|a, b| a.worst_m.total_cmp(&b.worst_m))
+    }
 }
 
 /// The 26 directions.
@@ -32,81 +74,154 @@ pub fn directions() -> impl Iterator<Item = Vec3> {
 
 /// Compares the outlines of two all-triangle meshes; `None` when the source has no extent.
 pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
-    let views: Vec<Vec3> = directions().collect();
-    let each: Vec<Outline> = views
+    let directions: Vec<Vec3> = directions().collect();
+    let views: Vec<Difference> = directions
         .par_iter()
         .filter_map(|&direction| {
-            let view = View::of(high, direction, PIXELS)?;
+            let view = View::of_all(&[high, low], direction, PIXELS)?;
             let shape = view.shape(high);
-            Some(difference(&shape, &view.shape(low), &view.border(&shape)))
+            let border = view.border(&shape).iter().filter(|&&b| b).count();
+            let (both, either, worst) = difference(&shape, &view.shape(low));
+            let pixel_m = f64::from(view.pixel_m());
+            Some(Difference {
+                direction,
+                agreement: both as f64 / either.max(1) as f64,
+                mean_m: (either - both) as f64 / border.max(1) as f64 * pixel_m,
+                worst_m: worst * pixel_m,
+                pixel_m,
+            })
         })
         .collect();
-    let mean = |of: fn(&Outline) -> f64| each.iter().map(of).sum::<f64>() / each.len() as f64;
-    (!each.is_empty()).then(|| Outline {
-        agreement: mean(|o| o.agreement),
-        mean_pixels: mean(|o| o.mean_pixels),
-        worst_pixels: each.iter().map(|o| o.worst_pixels).fold(0.0, f64::max),
-    })
+    (!views.is_empty()).then_some(Outline { views })
 }
 
-fn difference(high: &[bool], low: &[bool], border: &[bool]) -> Outline {
+/// Pixels both cover, pixels either covers, and how far the outlines part, in pixels.
+fn difference(high: &[bool], low: &[bool]) -> (usize, usize, f64) {
     let both = high.iter().zip(low).filter(|(h, l)| **h && **l).count();
     let either = high.iter().zip(low).filter(|(h, l)| **h || **l).count();
-    let from_outline = distances(border);
-    let length = from_outline.iter().filter(|&&d| d == 0.0).count();
-    let worst = high
-        .iter()
-        .zip(low)
-        .zip(&from_outline)
-        .filter(|((h, l), _)| h != l)
-        .map(|(_, &d)| d)
+    // A pixel that is lost is so far inside the source's outline, one that is gained so far outside.
+    let to_outside = squared_distances(high, false);
+    let to_inside = squared_distances(high, true);
+    let furthest = (0..high.len())
+        .filter_map(|i| match (high[i], low[i]) {
+            (true, false) => Some(to_outside[i]),
+            (false, true) => Some(to_inside[i]),
+            _ => None,
+        })
         .fold(0.0, f32::max);
-    Outline {
-        agreement: both as f64 / either.max(1) as f64,
-        mean_pixels: (either - both) as f64 / length.max(1) as f64,
-        worst_pixels: f64::from(worst),
+    // The outline runs half way between a pixel inside and one outside.
+    let worst = (f64::from(furthest).sqrt() - 0.5).max(0.0);
+    (both, either, worst)
+}
+
+/// The squared distance of every pixel from the nearest one that is `wanted`, in pixels: P. F. Felzenszwalb,
+/// D. P. Huttenlocher, *Distance Transforms of Sampled Functions*, 2012. What lies beyond the picture is outside.
+fn squared_distances(shape: &[bool], wanted: bool) -> Vec<f32> {
+    const FAR: f32 = 1e9;
+    let n = PIXELS;
+    let mut d: Vec<f32> = shape
+        .iter()
+        .map(|&s| if s == wanted { 0.0 } else { FAR })
+        .collect();
+    let mut envelope = Envelope::new(n);
+    for row in d.chunks_exact_mut(n) {
+        envelope.transform(row);
+    }
+    let mut column = vec![0.0; n];
+    for x in 0..n {
+        (0..n).for_each(|y| column[y] = d[y * n + x]);
+        envelope.transform(&mut column);
+        (0..n).for_each(|y| d[y * n + x] = column[y]);
+    }
+    d
+}
+
+/// The lower envelope of parabolas over a line of pixels, with the room it needs.
+struct Envelope {
+    /// Pixels whose parabolas take part.
+    at: Vec<usize>,
+    /// Their heights there.
+    height: Vec<f32>,
+    /// Where each begins to be the lowest.
+    from: Vec<f32>,
+}
+
+impl Envelope {
+    fn new(n: usize) -> Self {
+        Self {
+            at: Vec::with_capacity(n),
+            height: Vec::with_capacity(n),
+            from: Vec::with_capacity(n),
+        }
+    }
+
+    fn transform(&mut self, line: &mut [f32]) {
+        self.at.clear();
+        self.height.clear();
+        self.from.clear();
+        for (q, &f) in line.iter().enumerate() {
+            let mut start = f32::NEG_INFINITY;
+            while let Some(&v) = self.at.last() {
+                let h = self.height[self.at.len() - 1];
+                let (q, v) = (q as f32, v as f32);
+                let meet = ((f - h) + (q * q - v * v)) / (2.0 * (q - v));
+                if meet > self.from[self.at.len() - 1] {
+                    start = meet;
+                    break;
+                }
+                self.at.pop();
+                self.height.pop();
+                self.from.pop();
+            }
+            self.at.push(q);
+            self.height.push(f);
+            self.from.push(start);
+        }
+        let mut k = 0;
+        for (q, out) in line.iter_mut().enumerate() {
+            while k + 1 < self.at.len() && self.from[k + 1] < q as f32 {
+                k += 1;
+            }
+            let away = q as f32 - self.at[k] as f32;
+            *out = away * away + self.height[k];
+        }
     }
 }
 
-/// Distance of every pixel from the border of a shape (which is at 0), by the two sweeps of P.-E. Danielsson, *Euclidean
-/// Distance Mapping*, 1980, with steps of 1 and √2.
-fn distances(border: &[bool]) -> Vec<f32> {
-    let n = PIXELS;
-    let mut d: Vec<f32> = border
-        .iter()
-        .map(|&b| if b { 0.0 } else { f32::INFINITY })
-        .collect();
-    const DIAGONAL: f32 = std::f32::consts::SQRT_2;
-    let mut relax = |x: usize, y: usize, sign: isize| {
-        let mut best = d[y * n + x];
-        for (dx, dy, step) in [
-            (-1, 0, 1.0),
-            (0, -1, 1.0),
-            (-1, -1, DIAGONAL),
-            (1, -1, DIAGONAL),
-        ] {
-            let (qx, qy) = (x as isize + sign * dx, y as isize + sign * dy);
-            if (0..n as isize).contains(&qx) && (0..n as isize).contains(&qy) {
-                best = best.min(d[qy as usize * n + qx as usize] + step);
-            }
-        }
-        d[y * n + x] = best;
+/// What a pixel of a pair of outlines shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Cell {
+    /// Neither mesh.
+    Neither,
+    /// Both.
+    Both,
+    /// Only the cut.
+    Gained,
+    /// Only the source.
+    Lost,
+}
+
+/// The outlines seen along `direction` in a picture of `pixels` × `pixels`, rows from the top; `None` when
+/// the source has no extent.
+pub fn cells(high: &Mesh, low: &Mesh, direction: Vec3, pixels: usize) -> Option<Vec<Cell>> {
+    let view = View::of_all(&[high, low], direction, pixels)?;
+    let (high, low) = (view.shape(high), view.shape(low));
+    let rows = (0..pixels).rev();
+    let cells = rows.flat_map(|y| y * pixels..(y + 1) * pixels);
+    let cell = |i: usize| match (high[i], low[i]) {
+        (false, false) => Cell::Neither,
+        (true, true) => Cell::Both,
+        (false, true) => Cell::Gained,
+        (true, false) => Cell::Lost,
     };
-    for y in 0..n {
-        (0..n).for_each(|x| relax(x, y, 1));
-        (0..n).rev().for_each(|x| relax(x, y, 1));
-    }
-    for y in (0..n).rev() {
-        (0..n).rev().for_each(|x| relax(x, y, -1));
-        (0..n).for_each(|x| relax(x, y, -1));
-    }
-    d
+    Some(cells.map(cell).collect())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use ectome_mesh::shapes;
+    use rstest::rstest;
 
     #[test]
     fn directions_are_26_and_all_different() {
@@ -123,27 +238,52 @@ mod tests {
         let ball = shapes::icosphere(1.0, 4);
         let o = compare(&ball, &ball).unwrap();
         assert_eq!(
-            (o.agreement, o.mean_pixels, o.worst_pixels),
+            (o.agreement(), o.mean_pixels(512.0), o.worst_pixels(512.0)),
             (1.0, 0.0, 0.0)
         );
     }
 
     /// Closed form: a disc of radius r inside one of radius R covers (r/R)² of it, and their outlines
-    /// are R − r apart.
+    /// are R − r apart, from every side.
+    #[rstest]
+    #[case::smaller(1.0, 0.9)]
+    #[case::a_little_smaller(1.0, 0.99)]
+    #[case::larger(0.8, 0.83)]
+    fn a_scaled_ball_differs_by_the_closed_form(#[case] source: f32, #[case] cut: f32) {
+        let ball = |r| shapes::icosphere(r, 6);
+        let o = compare(&ball(source), &ball(cut)).unwrap();
+        let share = f64::from(source.min(cut) / source.max(cut)).powi(2);
+        assert!((o.agreement() - share).abs() < 2e-3, "{o:?}");
+        for view in &o.views {
+            let apart = f64::from((source - cut).abs()) / view.pixel_m;
+            let worst = view.worst_m / view.pixel_m;
+            assert!((worst - apart).abs() < 1.0, "{worst} for {apart}");
+        }
+    }
+
     #[test]
-    fn a_smaller_ball_differs_by_the_closed_form() {
-        let (big, small) = (shapes::icosphere(1.0, 6), shapes::icosphere(0.9, 6));
-        let o = compare(&big, &small).unwrap();
-        assert!((o.agreement - 0.81).abs() < 2e-3, "{o:?}");
-        let apart = 0.1 * (PIXELS as f64 - 8.0) / 2.0;
-        assert!((o.worst_pixels - apart).abs() < 2.5, "{o:?}");
-        // The area between them over the outline's length, counted in pixels of a staircase: a circle
-        // crosses 4√2 R of them instead of 2πR.
-        let ring = std::f64::consts::PI * (1.0 - 0.81) * (apart * 10.0).powi(2);
-        let length = 4.0 * std::f64::consts::SQRT_2 * apart * 10.0;
-        assert!(
-            (o.mean_pixels / (ring / length) - 1.0).abs() < 0.05,
-            "{o:?}"
-        );
+    fn distances_are_euclidean() {
+        let mut shape = vec![false; PIXELS * PIXELS];
+        for (x, y) in [(10, 20), (700, 900)] {
+            shape[y * PIXELS + x] = true;
+        }
+        let d = squared_distances(&shape, true);
+        for (x, y) in [(10, 20), (13, 24), (0, 0), (600, 400), (1023, 1023)] {
+            let to = |(a, b): (i64, i64)| (x - a).pow(2) + (y - b).pow(2);
+            let want = to((10, 20)).min(to((700, 900)));
+            let have = d[y as usize * PIXELS + x as usize];
+            assert!((have - want as f32).abs() <= want as f32 * 1e-6, "{x} {y}: {have} {want}");
+        }
+    }
+
+    #[test]
+    fn cells_say_who_covers_what() {
+        let (high, low) = (shapes::icosphere(1.0, 4), shapes::icosphere(0.8, 4));
+        let cells = cells(&high, &low, Vec3::X, 64).unwrap();
+        let count = |cell| cells.iter().filter(|c| **c == cell).count();
+        assert_eq!(count(Cell::Gained), 0);
+        let lost = count(Cell::Lost) as f64 / (count(Cell::Lost) + count(Cell::Both)) as f64;
+        assert!((lost - 0.36).abs() < 0.03, "{lost}");
+        assert_eq!(cells[0], Cell::Neither);
     }
 }

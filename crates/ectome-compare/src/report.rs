@@ -4,7 +4,7 @@ use ectome_mesh::{Cancelled, Mesh, Progress, islands, measure, nearest, topology
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::{deviation, flipped, outline, seam_drift, uv_drift};
+use crate::{density, deviation, flipped, normals, outline, seam_drift, uv_drift};
 
 /// Places spread over each surface: enough for a mean that is stable to a percent.
 pub const SAMPLES: usize = 200_000;
@@ -86,7 +86,7 @@ pub struct OneWay {
 }
 
 impl OneWay {
-    fn new(d: deviation::Deviation, diagonal: f64) -> Self {
+    fn new(d: &deviation::Deviation, diagonal: f64) -> Self {
         Self {
             deviation_mean_mm: d.mean_m * 1e3,
             deviation_max_mm: d.max_m * 1e3,
@@ -145,6 +145,32 @@ pub struct Report {
     pub outline_mean_pixels: f64,
     /// The furthest that one outline leaves the other, in the same pixels.
     pub outline_worst_pixels: f64,
+    /// The same in metres across the line of sight, in the view where it is largest.
+    pub outline_worst_m: f64,
+    /// Texels per metre of the cut on a texture of [`TEXELS`], mean over its area; absent without UVs.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub texel_density_mean: Option<f64>,
+    /// Its standard deviation over the mean.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub texel_density_spread: Option<f64>,
+    /// Mean angle between the shading normals of the cut and those of the source beside it, in degrees.
+    pub normal_deviation_mean_degrees: f64,
+}
+
+/// The size of picture in whose pixels outlines are reported.
+const OUTLINE_PIXELS: f64 = 512.0;
+
+/// What a report was drawn from.
+#[derive(Clone, Debug)]
+pub struct Details {
+    /// From the source to the cut.
+    pub there: deviation::Deviation,
+    /// From the cut to the source.
+    pub back: deviation::Deviation,
+    /// The outlines.
+    pub outline: outline::Outline,
+    /// Texel density of source and cut.
+    pub density: [Option<density::Density>; 2],
 }
 
 /// A source made ready to judge any number of cuts.
@@ -197,6 +223,19 @@ impl Judge {
         low: &Mesh,
         progress: &Progress,
     ) -> Result<Report, CompareError> {
+        Ok(self.examine(high, low, progress)?.0)
+    }
+
+    /// The same, with what the figures were drawn from.
+    ///
+    /// # Errors
+    /// See [`CompareError`].
+    pub fn examine(
+        &self,
+        high: &Mesh,
+        low: &Mesh,
+        progress: &Progress,
+    ) -> Result<(Report, Details), CompareError> {
         if !low.is_triangulated() {
             return Err(CompareError::NotTriangulated);
         }
@@ -208,6 +247,7 @@ impl Judge {
         progress.at(0.85)?;
         let slip = uv_drift::drift(high, &self.surface, low);
         let seams = seam_drift::drift(high, low);
+        let density = density::of(low);
         progress.at(0.9)?;
         let outline = outline::compare(high, low).ok_or(CompareError::Empty)?;
         let d = self.diagonal;
@@ -218,8 +258,8 @@ impl Judge {
             low: Surface::of(low),
             samples: SAMPLES,
             diagonal_m: d,
-            high_to_low: OneWay::new(there, d),
-            low_to_high: OneWay::new(back, d),
+            high_to_low: OneWay::new(&there, d),
+            low_to_high: OneWay::new(&back, d),
             deviation_mean_mm: mean * 1e3,
             deviation_max_mm: max * 1e3,
             deviation_mean_percent_of_diagonal: mean / d * 100.0,
@@ -231,12 +271,22 @@ impl Judge {
             seam_drift_mean_texels: seams.map(|s| s.mean * TEXELS),
             seam_drift_max_texels: seams.map(|s| s.max * TEXELS),
             uv_islands: [self.islands, islands::count(low)],
-            outline_agreement: outline.agreement,
-            outline_mean_pixels: outline.mean_pixels,
-            outline_worst_pixels: outline.worst_pixels,
+            outline_agreement: outline.agreement(),
+            outline_mean_pixels: outline.mean_pixels(OUTLINE_PIXELS),
+            outline_worst_pixels: outline.worst_pixels(OUTLINE_PIXELS),
+            outline_worst_m: outline.worst().map_or(0.0, |v| v.worst_m),
+            texel_density_mean: density.map(|d| d.mean * TEXELS),
+            texel_density_spread: density.map(|d| d.spread),
+            normal_deviation_mean_degrees: normals::mean_degrees(high, &self.surface, low),
         };
         progress.at(1.0)?;
-        Ok(report)
+        let details = Details {
+            there,
+            back,
+            outline,
+            density: [density::of(high), density],
+        };
+        Ok((report, details))
     }
 }
 

@@ -20,10 +20,15 @@ impl View {
     /// A view along `direction` (of length 1) that `mesh` fills but for a small margin; `None` when the mesh
     /// has no extent.
     pub fn of(mesh: &Mesh, direction: Vec3, pixels: usize) -> Option<Self> {
+        Self::of_all(&[mesh], direction, pixels)
+    }
+
+    /// The same with room for several meshes in one place.
+    pub fn of_all(meshes: &[&Mesh], direction: Vec3, pixels: usize) -> Option<Self> {
         let (right, up) = direction.any_orthonormal_pair();
         let axes = Mat3::from_cols(right, up, direction).transpose();
         let (mut low, mut high) = (Vec2::INFINITY, Vec2::NEG_INFINITY);
-        for &p in &mesh.points {
+        for &p in meshes.iter().flat_map(|m| &m.points) {
             let q = (axes * p).truncate();
             low = low.min(q);
             high = high.max(q);
@@ -40,6 +45,11 @@ impl View {
     /// Where a place falls, in pixels.
     pub fn pixel(&self, p: Vec3) -> Vec2 {
         ((self.axes * p).truncate() - self.low) * self.scale + MARGIN
+    }
+
+    /// Metres that a pixel covers.
+    pub fn pixel_m(&self) -> f32 {
+        1.0 / self.scale
     }
 
     /// The pixels whose middles an all-triangle mesh covers, row by row.

@@ -35,6 +35,7 @@ pub enum Change {
     /// Takes faces out that repeat another.
     DropDuplicates {
         /// Also those that look the other way.
+        #[serde(default)]
         either_way: bool,
     },
     /// Makes faces agree and look outward.
@@ -62,12 +63,19 @@ pub enum Change {
         #[serde(flatten)]
         plane: Plane,
         /// Close the outlines on it.
+        #[serde(default)]
         cap: bool,
     },
     /// Cuts the mesh into sections of equal size.
     Sections {
         /// How many along x, y and z.
         cells: [u32; 3],
+    },
+    /// Cuts parts along a plane; both sides stay.
+    Divide {
+        /// The plane.
+        #[serde(flatten)]
+        plane: Plane,
     },
     /// Takes away what nobody sees from outside.
     RemoveHidden,
@@ -141,6 +149,7 @@ impl Change {
             Self::DivideNgons { .. } => "Divide n-gons",
             Self::Clip { .. } => "Clip",
             Self::Sections { .. } => "Cut into sections",
+            Self::Divide { .. } => "Cut along a plane",
             Self::RemoveHidden => "Remove hidden faces",
             Self::Split { .. } => "Split a part",
             Self::Join { .. } => "Join parts",
@@ -152,7 +161,10 @@ impl Change {
 
     /// True when it adds part numbers that later changes may use.
     pub fn adds_parts(&self) -> bool {
-        matches!(self, Self::Sections { .. } | Self::Split { .. })
+        matches!(
+            self,
+            Self::Sections { .. } | Self::Divide { .. } | Self::Split { .. }
+        )
     }
 
     /// True when it goes by part numbers.
@@ -286,6 +298,11 @@ impl Change {
                 let cells = cells.map(|c| c.clamp(1, MOST_CELLS));
                 let (out, n) = clip::sections(mesh, cells);
                 (out, Done::new(n, format!("{n} parts after cutting")))
+            }
+            Self::Divide { plane } => {
+                let (out, n) = clip::divide(mesh, plane);
+                let added = n - mesh.parts.len();
+                (out, Done::new(added, format!("{added} parts added")))
             }
             Self::RemoveHidden => {
                 let (out, d) = hidden::remove(mesh, progress)?;

@@ -44,6 +44,7 @@ pub fn change(f: &Fields) -> Result<Change, Failure> {
                 _ => DivideInto::Quads,
             },
         },
+        "clip" if f.text("both") == "yes" => Change::Divide { plane: plane(f)? },
         "clip" => Change::Clip {
             plane: plane(f)?,
             cap: f.ticked("cap"),

@@ -12,8 +12,6 @@ use crate::command::Failure;
 /// A mesh file and its companions, read into memory.
 pub struct Input {
     files: Vec<(String, Vec<u8>)>,
-    /// The name of the mesh file without its extension.
-    pub stem: String,
 }
 
 impl Input {
@@ -38,10 +36,7 @@ impl Input {
                 files.push((base_name(&reference).to_owned(), bytes));
             }
         }
-        let stem = path
-            .file_stem()
-            .map_or_else(|| name.clone(), |s| s.to_string_lossy().into_owned());
-        Ok(Self { files, stem })
+        Ok(Self { files })
     }
 
     /// The files as a set.

@@ -356,3 +356,50 @@ fn a_scan_written_on_request_comes_in_as_ply_and_cuts() {
     assert_eq!(r["flipped_faces"], 0);
     assert!(r["outline_agreement"].as_f64().unwrap() > 0.95, "{r}");
 }
+
+#[test]
+fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
+    let folder = tempfile::tempdir().unwrap();
+    // A box of 2 × 2 × 4 cm as loose triangles, z up, as STL text has it: 12 triangles of 36 points.
+    let corner = |i: usize| [(i & 1) * 2, (i >> 1 & 1) * 2, (i >> 2 & 1) * 4];
+    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let mut stl = String::from("solid box\n");
+    for [a, b, c, d] in quads {
+        for t in [[a, b, c], [a, c, d]] {
+            stl += "facet normal 0 0 0\nouter loop\n";
+            for [x, y, z] in t.map(corner) {
+                stl += &format!("vertex {x} {y} {z}\n");
+            }
+            stl += "endloop\nendfacet\n";
+        }
+    }
+    let source = folder.path().join("box.stl");
+    std::fs::write(&source, stl + "endsolid box\n").unwrap();
+    let steps = folder.path().join("steps.toml");
+    let list = "[[step]]\nchange = \"weld\"\ndistance_m = 0.0001\n\
+        [[step]]\nchange = \"clip\"\npoint = [0.0, 0.01, 0.0]\nnormal = [0.0, 1.0, 0.0]\ncap = true\n";
+    std::fs::write(&steps, list).unwrap();
+    let out = folder.path().join("box.glb");
+    let made = ectome(&[
+        "prepare", text(&source), "--unit", "cm", "--up", "z", "--steps", text(&steps), "-o", text(&out),
+    ]);
+    assert!(made.status.success(), "{made:?}");
+    let said = String::from_utf8_lossy(&made.stderr).into_owned();
+    assert!(said.contains("Weld: 28 points"), "{said}");
+    let report = ectome(&["inspect", text(&out), "--json"]);
+    let report: Value = serde_json::from_slice(&report.stdout).unwrap();
+    assert_eq!(report["open_edges"], 0);
+    // What is left stands upright: 2 × 3 × 2 cm.
+    let bounds = &report["bounds_m"];
+    let size: Vec<f64> = (0..3)
+        .map(|k| bounds[1][k].as_f64().unwrap() - bounds[0][k].as_f64().unwrap())
+        .collect();
+    for (have, want) in size.iter().zip([0.02, 0.03, 0.02]) {
+        assert!((have - want).abs() < 1e-6, "{size:?}");
+    }
+
+    std::fs::write(&steps, "[[step]]\nchange = \"wield\"\n").unwrap();
+    let refused = ectome(&["inspect", text(&source), "--steps", text(&steps)]);
+    assert_eq!(refused.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("wield"));
+}

@@ -272,14 +272,19 @@ fn capped(mesh: &Mesh, plane: &Plane, on: &[bool]) -> (Mesh, usize, usize) {
                 .collect();
             let mut filled: Vec<[u32; 3]> = ears
                 .chunks_exact(3)
-                .map(|e| {
-                    let [a, b, c] = [e[0], e[1], e[2]].map(|i| corners[i as usize].1);
-                    match (b - a).perp_dot(c - a) < 0.0 {
-                        true => [e[0], e[2], e[1]],
-                        false => [e[0], e[1], e[2]],
-                    }
-                })
+                .map(|e| [e[0], e[1], e[2]])
                 .collect();
+            // Ears all turn the same way, which their sum says better than one that may be thin as a line.
+            let turn: f32 = filled
+                .iter()
+                .map(|e| {
+                    let [a, b, c] = e.map(|i| corners[i as usize].1);
+                    (b - a).perp_dot(c - a)
+                })
+                .sum();
+            if turn < 0.0 {
+                filled.iter_mut().for_each(|e| e.swap(1, 2));
+            }
             let mut next: Vec<u32> = (1..=corners.len() as u32).collect();
             let mut first = 0;
             for end in starts.iter().copied().chain([corners.len() as u32]) {
@@ -366,36 +371,64 @@ fn contains(ring: &[Vec2], p: Vec2) -> bool {
 pub fn sections(mesh: &Mesh, cells: [u32; 3]) -> (Mesh, usize) {
     let bounds = measure::bounds(mesh);
     let size = bounds.max - bounds.min;
-    let mut out = mesh.clone();
+    let mut planes = Vec::new();
     for axis in 0..3 {
         for k in 1..cells[axis] {
             let mut normal = [0.0; 3];
             normal[axis] = 1.0;
             let mut point = bounds.min;
             point[axis] += size[axis] * k as f32 / cells[axis] as f32;
-            let plane = Plane {
+            planes.push(Plane {
                 point: point.to_array(),
                 normal,
-            };
-            out = part_along(&out, &plane).mesh;
+            });
         }
     }
-    let cell = |f: usize| -> [u32; 3] {
-        let face = out.face(f);
-        let middle = face.iter().map(|&v| out.position(v)).sum::<Vec3>() / face.len() as f32;
+    let cell = |middle: Vec3| -> [u32; 3] {
         std::array::from_fn(|axis| {
             let at = (middle[axis] - bounds.min[axis]) / size[axis].max(f32::MIN_POSITIVE);
             ((at * cells[axis] as f32) as u32).min(cells[axis] - 1)
         })
     };
+    parted_by(mesh, &planes, cell, |[x, y, z]| {
+        format!("{}-{}-{}", x + 1, y + 1, z + 1)
+    })
+}
+
+/// Cuts a mesh along a plane: every part that reaches to both its sides becomes two, of which the one the
+/// normal points to is called 1. Returns how many parts there are then.
+pub fn divide(mesh: &Mesh, plane: &Plane) -> (Mesh, usize) {
+    let side = |middle: Vec3| u8::from(plane.distance(middle) < 0.0);
+    parted_by(mesh, std::slice::from_ref(plane), side, |s| {
+        (s + 1).to_string()
+    })
+}
+
+/// Divides the faces that cross planes and groups what is left by part and by the cell its middle lies in.
+fn parted_by<K: Copy + Ord + std::hash::Hash>(
+    mesh: &Mesh,
+    planes: &[Plane],
+    cell: impl Fn(Vec3) -> K,
+    name: impl Fn(K) -> String,
+) -> (Mesh, usize) {
+    let mut out = mesh.clone();
+    for plane in planes {
+        out = part_along(&out, plane).mesh;
+    }
     let old = out.part_of_faces();
-    let mut keys: Vec<(u32, [u32; 3])> = (0..out.face_count()).map(|f| (old[f], cell(f))).collect();
-    let of_face = keys.clone();
+    let of_face: Vec<(u32, K)> = (0..out.face_count())
+        .map(|f| {
+            let face = out.face(f);
+            let middle = face.iter().map(|&v| out.position(v)).sum::<Vec3>() / face.len() as f32;
+            (old[f], cell(middle))
+        })
+        .collect();
+    let mut keys = of_face.clone();
     keys.sort_unstable();
     keys.dedup();
     // Parts without faces stay listed.
     let mut parts: Vec<Part> = Vec::new();
-    let mut number: HashMap<(u32, [u32; 3]), u32> = HashMap::new();
+    let mut number: HashMap<(u32, K), u32> = HashMap::new();
     for (p, part) in mesh.parts.iter().enumerate() {
         let own: Vec<_> = keys.iter().filter(|k| k.0 as usize == p).collect();
         if own.is_empty() {
@@ -403,11 +436,10 @@ pub fn sections(mesh: &Mesh, cells: [u32; 3]) -> (Mesh, usize) {
         }
         for key in &own {
             number.insert(**key, parts.len() as u32);
-            let [x, y, z] = key.1.map(|c| c + 1);
             parts.push(Part {
                 name: match own.len() {
                     1 => part.name.clone(),
-                    _ => format!("{} {x}-{y}-{z}", part.name),
+                    _ => format!("{} {}", part.name, name(key.1)),
                 },
                 ..part.clone()
             });
@@ -492,6 +524,39 @@ mod tests {
         assert_eq!(parts, 4);
         assert!(cut.parts.iter().any(|p| p.name == "sphere 2-1-1"));
         assert!((measure::area(&triangulate(&cut).0) - measure::area(&ball)).abs() < 1e-4);
+    }
+
+    /// Three planes through the middle of a ball, one after another, make its eight octants.
+    #[test]
+    fn three_planes_make_eight_octants() {
+        let ball = shapes::icosphere(1.0, 4);
+        let mut cut = (ball.clone(), 1);
+        for normal in [[1.0, 1.0, 0.0], [1.0, -1.0, 0.0], [0.0, 0.0, 1.0]] {
+            cut = divide(&cut.0, &plane([0.0; 3], normal));
+            cut.0.check().unwrap();
+        }
+        assert_eq!(cut.1, 8);
+        let whole = measure::area(&ball);
+        let flat = triangulate(&cut.0).0;
+        assert!((measure::area(&flat) / whole - 1.0).abs() < 1e-5);
+        let part = flat.part_of_faces();
+        for p in 0..8 {
+            let own = edit::kept(&flat, |f| part[f] == p);
+            assert!((measure::area(&own) * 8.0 / whole - 1.0).abs() < 0.02);
+        }
+    }
+
+    #[test]
+    fn a_stretch_that_ear_clipping_left_out_is_put_back_once() {
+        // A square whose upper side has three more places, and a second ring beside it.
+        let next = vec![1, 2, 3, 4, 5, 6, 0, 8, 9, 7];
+        let mut triangles = vec![[0, 1, 2], [0, 2, 6], [7, 8, 9]];
+        put_back(&mut triangles, &next);
+        triangles.sort_unstable();
+        assert_eq!(
+            triangles,
+            [[0, 1, 2], [2, 3, 0], [3, 4, 0], [4, 5, 0], [5, 6, 0], [7, 8, 9]]
+        );
     }
 
     proptest! {

@@ -148,6 +148,25 @@ function choose(number) {
 document.addEventListener('htmx:afterSwap', (event) => {
   if (event.target.id === 'panel') refresh();
 });
+
+// A column that is drawn anew while something in it is dragged would drop the drag: it waits for the pointer.
+let dragging = false;
+let late = false;
+document.addEventListener('pointerdown', (event) => { dragging = Boolean(event.target.closest('#panel')); });
+document.addEventListener('htmx:beforeSwap', (event) => {
+  if (event.target.id !== 'panel' || !dragging) return;
+  event.detail.shouldSwap = false;
+  late = true;
+});
+for (const over of ['pointerup', 'pointercancel']) {
+  document.addEventListener(over, () => {
+    dragging = false;
+    if (!late) return;
+    late = false;
+    // After what the end of the drag itself sends.
+    setTimeout(() => htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' }), 0);
+  });
+}
 document.addEventListener('htmx:responseError', (event) => {
   const page = new DOMParser().parseFromString(event.detail.xhr.responseText, 'text/html');
   const fault = at('form-fault');

@@ -93,8 +93,8 @@ export class Intake {
     const fields = this.#fields(clip);
     const values = fields.map((f) => Number(f.value.replace(',', '.')));
     if (values.some(Number.isNaN) || values.slice(3).every((v) => v === 0)) return;
-    this.stage.setPlane({ point: values.slice(0, 3), normal: values.slice(3) }, (point) => {
-      point.forEach((v, k) => { fields[k].value = v.toFixed(4); });
+    this.stage.setPlane({ point: values.slice(0, 3), normal: values.slice(3) }, (point, normal) => {
+      [...point, ...normal].forEach((v, k) => { fields[k].value = v.toFixed(4); });
     });
   }
 

@@ -280,7 +280,10 @@ export class Stage {
     this.draw();
   }
 
-  /** A plane to clip with, drawn over the source; a drag moves it along its normal and calls `onMove`. */
+  /**
+   * A plane to clip with, drawn over the source. Dragging it moves it along its normal, dragging the knob on its
+   * normal tilts it; both call `onMove` with its place and its normal.
+   */
   setPlane(plane, onMove) {
     if (!this.renderer) return;
     if (this.plane) this.left.scene.remove(this.plane);
@@ -290,26 +293,40 @@ export class Stage {
       const size = new Vector3(...this.bounds[1]).distanceTo(new Vector3(...this.bounds[0]));
       const look = { color: MARKED, transparent: true, opacity: 0.32, side: DoubleSide, depthWrite: false };
       this.plane = new Mesh(new PlaneGeometry(size, size), new MeshBasicMaterial(look));
-      const normal = new Vector3(...plane.normal).normalize();
-      this.plane.position.set(...plane.point);
-      this.plane.lookAt(this.plane.position.clone().add(normal));
-      this.plane.userData.normal = normal;
+      const solid = new MeshBasicMaterial({ color: MARKED, depthTest: false });
+      const knob = new Mesh(new SphereGeometry(size * 0.022, 20, 12), solid);
+      knob.position.z = size * 0.3;
+      const stem = new BufferGeometry().setFromPoints([new Vector3(), knob.position]);
+      const line = new LineSegments(stem, new LineBasicMaterial({ color: MARKED, depthTest: false }));
+      for (const part of [line, knob]) part.renderOrder = 3;
+      this.plane.add(line, knob);
+      this.plane.userData = { knob, reach: size * 0.3 };
+      this.#placePlane(new Vector3(...plane.point), new Vector3(...plane.normal).normalize());
       this.left.scene.add(this.plane);
     }
     this.draw();
+  }
+
+  #placePlane(point, normal) {
+    this.plane.userData.normal = normal;
+    this.plane.position.copy(point);
+    this.plane.lookAt(point.clone().add(normal));
   }
 
   #dragPlane(event) {
     if (!this.plane || this.onStroke || event.button !== 0) return;
     const plane = this.plane;
     this.left.scene.updateMatrixWorld();
-    if (!this.#ray(event).intersectObject(plane).length) return;
+    const { knob, reach } = plane.userData;
+    const start = plane.position.clone();
+    const normal = plane.userData.normal.clone();
+    const ray = this.#ray(event);
+    const tilting = ray.intersectObject(knob).length > 0;
+    if (!tilting && !ray.intersectObject(plane, false).length) return;
     event.stopPropagation();
     const canvas = event.target;
     canvas.setPointerCapture(event.pointerId);
     this.controls.enabled = false;
-    const { normal } = plane.userData;
-    const start = plane.position.clone();
     // The place along the normal nearest to the ray under the pointer.
     const along = (e) => {
       const view = this.camera.getWorldDirection(new Vector3());
@@ -318,10 +335,21 @@ export class Stage {
       const at = this.#ray(e).ray.intersectPlane(facing, new Vector3());
       return at ? at.sub(start).dot(normal) : 0;
     };
+    // The knob stays on a ball around the plane's place: under the pointer, on the half it was taken on; where the
+    // pointer leaves the ball, at the ball's rim.
+    const behind = normal.dot(this.camera.getWorldDirection(new Vector3())) > 0;
+    const towards = (e) => {
+      const { ray: r } = this.#ray(e);
+      const middle = r.closestPointToPoint(start, new Vector3()).sub(start);
+      const room = reach * reach - middle.lengthSq();
+      if (room > 0) middle.addScaledVector(r.direction, (behind ? 1 : -1) * Math.sqrt(room));
+      return middle.normalize();
+    };
     const from = along(event);
     const move = (e) => {
-      plane.position.copy(start).addScaledVector(normal, along(e) - from);
-      this.onPlane?.(plane.position.toArray());
+      if (tilting) this.#placePlane(start, towards(e));
+      else this.#placePlane(start.clone().addScaledVector(normal, along(e) - from), normal);
+      this.onPlane?.(plane.position.toArray(), plane.userData.normal.toArray());
       this.draw();
     };
     const done = () => {

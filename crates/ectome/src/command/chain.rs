@@ -8,14 +8,14 @@ use ectome_mesh::Progress;
 use ectome_recipe::{Brief, Session, Target, TierResult, engine};
 use serde_json::json;
 
-use super::{Failure, grouped, settings::SettingsArgs};
-use crate::{input::Input, output};
+use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use crate::output;
 
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
 #[derive(Args)]
 pub struct Chain {
-    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
-    file: PathBuf,
+    #[command(flatten)]
+    source: SourceArgs,
     /// The tiers' limits, such as 12000,6000,3000.
     #[arg(
         long,
@@ -44,9 +44,9 @@ impl Chain {
             }
             None => Brief::from_limits("command line", &self.tiers)?,
         };
-        let input = Input::open(&self.file)?;
-        let source = engine::triangulated(input.scene()?);
         let progress = Progress::new();
+        let source = engine::triangulated(self.source.scene(&progress)?);
+        let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut files = Vec::new();
         let mut tiers = Vec::new();
@@ -72,7 +72,7 @@ impl Chain {
                 suffix: format!("_LOD{n}"),
                 ..glb::Naming::default()
             };
-            let name = format!("{}_LOD{n}.glb", input.stem);
+            let name = format!("{stem}_LOD{n}.glb");
             files.push((name, glb::write(&scene, &naming)?));
             tiers.push(result);
         }
@@ -80,7 +80,7 @@ impl Chain {
         for (name, bytes) in &files {
             output::write(&self.out.join(name), bytes)?;
         }
-        let report = json!({ "source": input.stem, "brief": brief.name, "tiers": tiers });
+        let report = json!({ "source": stem, "brief": brief.name, "tiers": tiers });
         output::json(&report, Some(&self.out.join("chain.json")))
     }
 }

@@ -6,14 +6,14 @@ use clap::Args;
 use ectome_mesh::Progress;
 use ectome_recipe::{Session, Target, engine, merge_flat};
 
-use super::{Failure, grouped, settings::SettingsArgs};
-use crate::{input::Input, output};
+use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use crate::output;
 
 /// Cuts a mesh to at most so many triangles.
 #[derive(Args)]
 pub struct Cut {
-    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
-    file: PathBuf,
+    #[command(flatten)]
+    source: SourceArgs,
     /// The most triangles the result may have.
     #[arg(long, value_name = "N", required_unless_present_any = ["share", "flat"])]
     to: Option<u32>,
@@ -48,12 +48,12 @@ fn share(text: &str) -> Result<f64, String> {
 
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
-        let scene = engine::triangulated(Input::open(&self.file)?.scene()?);
+        let progress = Progress::new();
+        let scene = engine::triangulated(self.source.scene(&progress)?);
         let target = match (self.to, self.share) {
             (Some(n), _) => Target::Triangles(n),
             (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
-        let progress = Progress::new();
         let settings = self.settings.settings()?;
         let (scene, report) = if self.flat {
             merge_flat(scene, &settings, &progress)?

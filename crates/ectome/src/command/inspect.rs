@@ -1,19 +1,17 @@
 //! `ectome inspect`: what a file consists of.
 
-use std::path::PathBuf;
-
 use clap::Args;
 use ectome_mesh::Progress;
 use ectome_recipe::{Inspection, finding::noun};
 
-use super::{Failure, grouped};
-use crate::{input::Input, output};
+use super::{Failure, grouped, source::SourceArgs};
+use crate::output;
 
 /// Says what a mesh file consists of.
 #[derive(Args)]
 pub struct Inspect {
-    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
-    file: PathBuf,
+    #[command(flatten)]
+    source: SourceArgs,
     /// Print JSON.
     #[arg(long)]
     json: bool,
@@ -21,8 +19,8 @@ pub struct Inspect {
 
 impl Inspect {
     pub fn run(self) -> Result<(), Failure> {
-        let scene = Input::open(&self.file)?.scene()?;
         let progress = Progress::new();
+        let scene = self.source.scene(&progress)?;
         let (mut i, _) = Inspection::of(&scene, &progress)?;
         i.look_for_hidden(&scene, &progress)?;
         if self.json {

@@ -7,14 +7,14 @@ use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use ectome_recipe::{CutSettings, LoopChoice, engine, list_loops, take_out_loops};
 
-use super::{Failure, grouped, settings::SettingsArgs};
-use crate::{input::Input, output};
+use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use crate::output;
 
 /// Takes edge loops out of a mesh of quads, or lists them by what taking each out costs.
 #[derive(Args)]
 pub struct Loops {
-    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
-    file: PathBuf,
+    #[command(flatten)]
+    source: SourceArgs,
     /// Take out every N-th of the loops that lie side by side.
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(2..), conflicts_with = "to")]
     every: Option<u32>,
@@ -36,7 +36,8 @@ pub struct Loops {
 
 impl Loops {
     pub fn run(self) -> Result<(), Failure> {
-        let scene = Input::open(&self.file)?.scene()?;
+        let progress = Progress::new();
+        let scene = self.source.scene(&progress)?;
         let settings = self.settings.settings()?;
         let which = match (self.every, self.to) {
             _ if self.list => {
@@ -52,7 +53,7 @@ impl Loops {
                 ));
             }
         };
-        let (scene, report) = take_out_loops(scene, which, &settings, &Progress::new())?;
+        let (scene, report) = take_out_loops(scene, which, &settings, &progress)?;
         if let Some(out) = &self.out {
             output::scene(out, &scene)?;
         }

@@ -6,8 +6,10 @@ mod cut;
 mod demo;
 mod inspect;
 mod loops;
+mod prepare;
 mod serve;
 mod settings;
+mod source;
 
 use std::path::PathBuf;
 
@@ -63,6 +65,7 @@ pub struct Command {
 #[derive(Subcommand)]
 enum Which {
     Inspect(inspect::Inspect),
+    Prepare(prepare::Prepare),
     Cut(cut::Cut),
     Chain(chain::Chain),
     Loops(loops::Loops),
@@ -76,6 +79,7 @@ impl Command {
     pub fn run(self) -> Result<(), Failure> {
         match self.which {
             Which::Inspect(command) => command.run(),
+            Which::Prepare(command) => command.run(),
             Which::Cut(command) => command.run(),
             Which::Chain(command) => command.run(),
             Which::Loops(command) => command.run(),

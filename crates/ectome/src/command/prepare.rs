@@ -1,0 +1,33 @@
+//! `ectome prepare`: a source repaired and sorted, not yet cut.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use ectome_mesh::Progress;
+
+use super::{Failure, grouped, source::SourceArgs};
+use crate::output;
+
+/// Repairs a source and writes it, polygons and all.
+#[derive(Args)]
+pub struct Prepare {
+    #[command(flatten)]
+    source: SourceArgs,
+    /// Where the result goes (.glb, .obj or .ply).
+    #[arg(short, long, value_name = "OUT")]
+    out: PathBuf,
+}
+
+impl Prepare {
+    pub fn run(self) -> Result<(), Failure> {
+        let scene = self.source.scene(&Progress::new())?;
+        output::scene(&self.out, &scene)?;
+        println!(
+            "{} triangles, {} points, {} objects.",
+            grouped(scene.mesh.triangle_count()),
+            grouped(scene.mesh.points.len()),
+            scene.mesh.parts.len(),
+        );
+        Ok(())
+    }
+}

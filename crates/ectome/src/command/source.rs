@@ -1,0 +1,105 @@
+//! How a source is read on the command line: its unit, its axis up, what is done to it first.
+
+use std::path::{Path, PathBuf};
+
+use clap::{Args, ValueEnum};
+use ectome_formats::Scene;
+use ectome_mesh::Progress;
+use ectome_recipe::{Change, Done, Space, Up};
+use serde::Deserialize;
+
+use super::Failure;
+use crate::input::Input;
+
+/// A source file and what is done to it before anything else.
+#[derive(Args)]
+pub struct SourceArgs {
+    /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
+    pub file: PathBuf,
+    /// The unit the file counts in, where its format does not say. Without it: metres.
+    #[arg(long)]
+    unit: Option<Unit>,
+    /// The axis that points up, where the format does not say. Without it: y.
+    #[arg(long)]
+    up: Option<Axis>,
+    /// Changes made to the source first: a TOML file of [[step]] tables, such as change = "weld" with
+    /// distance_m = 0.0001.
+    #[arg(long, value_name = "STEPS.toml")]
+    steps: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Unit {
+    M,
+    Cm,
+    Mm,
+    In,
+    Ft,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum Axis {
+    X,
+    Y,
+    Z,
+}
+
+/// The file of `--steps`.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Steps {
+    #[serde(default)]
+    step: Vec<Change>,
+}
+
+impl SourceArgs {
+    /// The name of the file without its extension.
+    pub fn stem(&self) -> String {
+        let stem = self.file.file_stem();
+        stem.map_or_else(|| "scene".into(), |s| s.to_string_lossy().into_owned())
+    }
+
+    /// Reads the file and makes the changes. What each did goes to stderr.
+    pub fn scene(&self, progress: &Progress) -> Result<Scene, Failure> {
+        let mut scene = Input::open(&self.file)?.scene()?;
+        for change in self.changes()? {
+            let (changed, Done { sentence, .. }) = change.apply(scene, progress)?;
+            eprintln!("ectome: {}: {sentence}", change.title());
+            scene = changed;
+        }
+        Ok(scene)
+    }
+
+    fn changes(&self) -> Result<Vec<Change>, Failure> {
+        let mut list = Vec::new();
+        if self.unit.is_some() || self.up.is_some() {
+            let unit_m = match self.unit.unwrap_or(Unit::M) {
+                Unit::M => 1.0,
+                Unit::Cm => 0.01,
+                Unit::Mm => 0.001,
+                Unit::In => 0.0254,
+                Unit::Ft => 0.3048,
+            };
+            let up = match self.up.unwrap_or(Axis::Y) {
+                Axis::X => Up::X,
+                Axis::Y => Up::Y,
+                Axis::Z => Up::Z,
+            };
+            list.push(Change::Measure {
+                space: Space { unit_m, up },
+            });
+        }
+        if let Some(path) = &self.steps {
+            list.extend(steps(path)?);
+        }
+        Ok(list)
+    }
+}
+
+fn steps(path: &Path) -> Result<Vec<Change>, Failure> {
+    let text = std::fs::read_to_string(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
+    let steps: Steps = toml::from_str(&text).map_err(|e| {
+        Failure::Settings(format!("{} cannot be read: {}", path.display(), e.message()))
+    })?;
+    Ok(steps.step)
+}
