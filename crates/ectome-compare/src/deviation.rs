@@ -172,7 +172,13 @@ mod tests {
                 *p -= at * depth * near;
             }
         }
-        let d = one_way(&ball, &nearest::Surface::of(&dented), 20_000, &Progress::new()).unwrap();
+        let d = one_way(
+            &ball,
+            &nearest::Surface::of(&dented),
+            20_000,
+            &Progress::new(),
+        )
+        .unwrap();
         assert_eq!(d.spots.len(), 2, "{:?}", d.spots);
         assert!(d.spots[0].at.distance(Vec3::X) < 0.05);
         assert!(d.spots[1].at.distance(Vec3::Y) < 0.05);
@@ -188,8 +194,18 @@ mod tests {
     fn a_prism_in_a_cylinder_sags_by_the_sagitta() {
         let tube = shapes::torus(10.0, 1.0, 400, 256);
         let rough = shapes::torus(10.0, 1.0, 400, 8);
-        let d = one_way(&tube, &nearest::Surface::of(&rough), 20_000, &Progress::new()).unwrap();
+        let d = one_way(
+            &tube,
+            &nearest::Surface::of(&rough),
+            20_000,
+            &Progress::new(),
+        )
+        .unwrap();
         let sagitta = 1.0 - (std::f64::consts::PI / 8.0).cos();
-        assert!((d.max_m - sagitta).abs() < 2e-3, "{} for {sagitta}", d.max_m);
+        assert!(
+            (d.max_m - sagitta).abs() < 2e-3,
+            "{} for {sagitta}",
+            d.max_m
+        );
     }
 }

@@ -17,7 +17,9 @@ pub fn mean_degrees(high: &Mesh, surface: &Surface, low: &Mesh) -> f64 {
             let here = at(low, &low_normals, s.face, s.point)?;
             let place = surface.nearest(s.point)?;
             let there = at(high, &high_normals, place.face, place.point)?;
-            Some(f64::from(here.dot(there).clamp(-1.0, 1.0).acos().to_degrees()))
+            Some(f64::from(
+                here.dot(there).clamp(-1.0, 1.0).acos().to_degrees(),
+            ))
         })
         .collect();
     angles.iter().sum::<f64>() / angles.len().max(1) as f64

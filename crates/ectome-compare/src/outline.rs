@@ -22,7 +22,7 @@ pub struct Difference {
     /// Mean distance between the outlines, in metres: the area that only one covers, per length of the source's
     /// outline.
     pub mean_m: f64,
-    /// The furthest that one outline leaves the other, in metres.
+    /// The furthest that one filled shape reaches beyond the other, in metres.
     pub worst_m: f64,
     /// Metres that a pixel of the picture covers.
     pub pixel_m: f64,
@@ -99,30 +99,29 @@ pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
 fn difference(high: &[bool], low: &[bool]) -> (usize, usize, f64) {
     let both = high.iter().zip(low).filter(|(h, l)| **h && **l).count();
     let either = high.iter().zip(low).filter(|(h, l)| **h || **l).count();
-    // A pixel that is lost is so far inside the source's outline, one that is gained so far outside.
-    let to_outside = squared_distances(high, false);
-    let to_inside = squared_distances(high, true);
+    // The Hausdorff distance of the filled shapes: how far a pixel that only one covers is from what the other covers.
+    // Unlike the distance between the border lines it is never larger than that of the surfaces themselves: a
+    // pinhole is as small as it looks, wherever it opens.
+    let to_high = squared_distances(high);
+    let to_low = squared_distances(low);
     let furthest = (0..high.len())
         .filter_map(|i| match (high[i], low[i]) {
-            (true, false) => Some(to_outside[i]),
-            (false, true) => Some(to_inside[i]),
+            (true, false) => Some(to_low[i]),
+            (false, true) => Some(to_high[i]),
             _ => None,
         })
         .fold(0.0, f32::max);
-    // The outline runs half way between a pixel inside and one outside.
+    // An outline runs half way between a pixel inside and one outside.
     let worst = (f64::from(furthest).sqrt() - 0.5).max(0.0);
     (both, either, worst)
 }
 
-/// The squared distance of every pixel from the nearest one that is `wanted`, in pixels: P. F. Felzenszwalb,
-/// D. P. Huttenlocher, *Distance Transforms of Sampled Functions*, 2012. What lies beyond the picture is outside.
-fn squared_distances(shape: &[bool], wanted: bool) -> Vec<f32> {
+/// The squared distance of every pixel from the nearest one that a shape covers, in pixels: P. F. Felzenszwalb,
+/// D. P. Huttenlocher, *Distance Transforms of Sampled Functions*, 2012.
+fn squared_distances(shape: &[bool]) -> Vec<f32> {
     const FAR: f32 = 1e9;
     let n = PIXELS;
-    let mut d: Vec<f32> = shape
-        .iter()
-        .map(|&s| if s == wanted { 0.0 } else { FAR })
-        .collect();
+    let mut d: Vec<f32> = shape.iter().map(|&s| if s { 0.0 } else { FAR }).collect();
     let mut envelope = Envelope::new(n);
     for row in d.chunks_exact_mut(n) {
         envelope.transform(row);
@@ -267,12 +266,15 @@ mod tests {
         for (x, y) in [(10, 20), (700, 900)] {
             shape[y * PIXELS + x] = true;
         }
-        let d = squared_distances(&shape, true);
+        let d = squared_distances(&shape);
         for (x, y) in [(10, 20), (13, 24), (0, 0), (600, 400), (1023, 1023)] {
             let to = |(a, b): (i64, i64)| (x - a).pow(2) + (y - b).pow(2);
             let want = to((10, 20)).min(to((700, 900)));
             let have = d[y as usize * PIXELS + x as usize];
-            assert!((have - want as f32).abs() <= want as f32 * 1e-6, "{x} {y}: {have} {want}");
+            assert!(
+                (have - want as f32).abs() <= want as f32 * 1e-6,
+                "{x} {y}: {have} {want}"
+            );
         }
     }
 
@@ -285,5 +287,18 @@ mod tests {
         let lost = count(Cell::Lost) as f64 / (count(Cell::Lost) + count(Cell::Both)) as f64;
         assert!((lost - 0.36).abs() < 0.03, "{lost}");
         assert_eq!(cells[0], Cell::Neither);
+    }
+
+    /// A pinhole in the middle of a plate is as large as it is, not as far as it is from the plate's rim.
+    #[test]
+    fn a_pinhole_is_as_small_as_it_looks() {
+        let mut plate = vec![false; PIXELS * PIXELS];
+        for y in 200..800 {
+            plate[y * PIXELS + 200..y * PIXELS + 800].fill(true);
+        }
+        let mut pierced = plate.clone();
+        pierced[500 * PIXELS + 500] = false;
+        assert_eq!(difference(&plate, &pierced).2, 0.5);
+        assert_eq!(difference(&pierced, &plate).2, 0.5);
     }
 }

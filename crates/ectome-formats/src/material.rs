@@ -65,9 +65,20 @@ impl Library {
         rgba
     }
 
-    /// The picture of the base colour, and the UV set it uses.
+    /// The base colour picture of a material and the UV set it uses.
     pub fn base_colour_image(&self, index: u32) -> Option<(usize, usize)> {
-        let slot = &self.materials.get(index as usize)?["pbrMetallicRoughness"]["baseColorTexture"];
+        let material = self.materials.get(index as usize)?;
+        self.image_of(&material["pbrMetallicRoughness"]["baseColorTexture"])
+    }
+
+    /// The normal map of a material, the UV set it uses and its strength.
+    pub fn normal_image(&self, index: u32) -> Option<(usize, usize, f32)> {
+        let slot = &self.materials.get(index as usize)?["normalTexture"];
+        let (image, set) = self.image_of(slot)?;
+        Some((image, set, slot["scale"].as_f64().unwrap_or(1.0) as f32))
+    }
+
+    fn image_of(&self, slot: &Value) -> Option<(usize, usize)> {
         let texture = self.textures.get(slot["index"].as_u64()? as usize)?;
         let image = texture["source"].as_u64()? as usize;
         let set = slot["texCoord"].as_u64().unwrap_or(0) as usize;

@@ -18,6 +18,8 @@ pub struct Surface {
     pub colour: Vec3,
     /// Base colour picture and the UV set it uses.
     pub texture: Option<(Texture, usize)>,
+    /// Tangent-space normal map (green up, as glTF has it), the UV set it uses and its strength.
+    pub normal: Option<(Texture, usize, f32)>,
 }
 
 /// A finished picture.
@@ -82,10 +84,14 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                 let texture = surface
                     .and_then(|s| s.texture.as_ref())
                     .filter(|(_, set)| *set < usize::from(run.channels.uv_sets));
+                let relief = surface
+                    .and_then(|s| s.normal.as_ref())
+                    .filter(|(_, set, _)| *set < usize::from(run.channels.uv_sets));
                 for f in run.faces.clone() {
                     let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
                     let p =
                         [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
+                    let tangents = relief.and_then(|(_, set, _)| tangents(mesh, f as usize, *set));
                     target.triangle(p, |w| {
                         let mix = |k: usize| corners[k] as usize;
                         let normal =
@@ -95,6 +101,15 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                             let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
                             colour * t.at(uv)
                         });
+                        let normal = match (relief, tangents) {
+                            (Some((map, set, strength)), Some(tangents)) => {
+                                let uv = &mesh.uv_sets[*set];
+                                let uv: Vec2 =
+                                    uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
+                                bent(normal, tangents, map.at(uv), *strength)
+                            }
+                            _ => normal,
+                        };
                         shade(base, normal, camera)
                     });
                 }
@@ -107,6 +122,32 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
         height: camera.height,
         pixels: pixels.concat(),
     }
+}
+
+/// The directions on a triangle in which u grows and in which v falls.
+fn tangents(mesh: &Mesh, face: usize, set: usize) -> Option<[Vec3; 2]> {
+    let [a, b, c] = mesh.triangle(face);
+    let corners = mesh.face(face);
+    let uv = &mesh.uv_sets[set];
+    let [ta, tb, tc] = [0, 1, 2].map(|k| uv[corners[k] as usize]);
+    let (e1, e2) = (b - a, c - a);
+    let (d1, d2) = (tb - ta, tc - ta);
+    let turn = d1.perp_dot(d2);
+    (turn.abs() > 1e-12).then(|| {
+        let across = (e1 * d2.y - e2 * d1.y) / turn;
+        let down = (e2 * d1.x - e1 * d2.x) / turn;
+        [across, -down]
+    })
+}
+
+/// A normal bent by a normal map's texel.
+fn bent(normal: Vec3, [across, up]: [Vec3; 2], texel: Vec3, strength: f32) -> Vec3 {
+    let n = normal.normalize_or_zero();
+    let t = (across - n * n.dot(across)).normalize_or_zero();
+    let b = n.cross(t);
+    let b = if b.dot(up) < 0.0 { -b } else { b };
+    let by = texel * 2.0 - 1.0;
+    t * by.x * strength + b * by.y * strength + n * by.z
 }
 
 /// Key light over the left shoulder, a cool sky, warm ground, a rim from behind.
@@ -235,5 +276,41 @@ mod tests {
         assert_eq!(middle[3], 255);
         let again = render(&mesh, &[], &camera, [0.5; 3]);
         assert_eq!(picture, again);
+    }
+
+    /// A plate whose map leans every normal one way is lit as a plate that leans that way.
+    #[test]
+    fn a_normal_map_leans_the_surface() {
+        let mut builder = ectome_mesh::MeshBuilder::new();
+        let corners = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]].map(Vec2::from_array);
+        builder.primitive(ectome_mesh::Primitive {
+            positions: corners.map(|c| (c - 0.5).extend(0.0)).to_vec(),
+            normals: vec![Vec3::Z; 4],
+            uv_sets: vec![corners.map(|c| Vec2::new(c.x, 1.0 - c.y)).to_vec()],
+            material: Some(0),
+            corners: vec![0, 1, 2, 0, 2, 3],
+            ..ectome_mesh::Primitive::default()
+        });
+        let plate = builder.finish();
+        let camera = Camera::from_direction(&plate, Vec3::Z, 16, 16);
+        let middle = |mesh: &Mesh, texel: Option<[u8; 3]>| {
+            let normal = texel.and_then(|t| Some((Texture::from_linear(1, 1, &t)?, 0, 1.0)));
+            let surface = Surface {
+                colour: Vec3::splat(0.5),
+                texture: None,
+                normal,
+            };
+            let p = render(mesh, &[surface], &camera, [0.5; 3]).pixels[8 * 16 + 8];
+            [p[0], p[1], p[2]].map(i32::from)
+        };
+        for (texel, lean) in [([218, 128, 218], Vec3::X), ([128, 218, 218], Vec3::Y)] {
+            let mut leaning = plate.clone();
+            let to = (Vec3::Z + lean).normalize();
+            leaning.normals.iter_mut().for_each(|n| *n = to);
+            let (map, want) = (middle(&plate, Some(texel)), middle(&leaning, None));
+            let off = map.iter().zip(want).map(|(a, b)| (a - b).abs()).max();
+            assert!(off <= Some(2), "{map:?} for {want:?}");
+            assert_ne!(map, middle(&plate, None));
+        }
     }
 }

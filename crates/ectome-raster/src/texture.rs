@@ -2,7 +2,7 @@
 
 use glam::{Vec2, Vec3};
 
-/// An sRGB picture, sampled bilinearly and repeated.
+/// A picture, sampled bilinearly and repeated.
 #[derive(Clone, Debug)]
 pub struct Texture {
     /// Width in texels.
@@ -23,6 +23,22 @@ impl Texture {
         let texels = rgb
             .chunks_exact(3)
             .map(|p| [p[0], p[1], p[2]].map(|v| table[v as usize]))
+            .collect();
+        Some(Self {
+            width,
+            height,
+            texels,
+        })
+    }
+
+    /// From bytes that are no colours, such as the directions of a normal map.
+    pub fn from_linear(width: usize, height: usize, rgb: &[u8]) -> Option<Self> {
+        if width == 0 || rgb.len() != width * height * 3 {
+            return None;
+        }
+        let texels = rgb
+            .chunks_exact(3)
+            .map(|p| [p[0], p[1], p[2]].map(|v| f32::from(v) / 255.0))
             .collect();
         Some(Self {
             width,

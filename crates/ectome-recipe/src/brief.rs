@@ -12,6 +12,9 @@ pub struct Tier {
     /// The closest distance at which the tier is seen, in metres.
     #[serde(default = "one")]
     pub nearest_m: f64,
+    /// In place of a distance: the most of the screen's height that the asset fills, in percent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub screen_percent: Option<f64>,
     /// The largest difference of outline allowed there, in pixels.
     #[serde(default = "two")]
     pub outline_px: f64,
@@ -38,12 +41,21 @@ pub struct Brief {
     /// Most materials allowed.
     #[serde(default = "default_materials")]
     pub materials: u32,
+    /// Most UV sets allowed.
+    #[serde(default = "default_uv_sets")]
+    pub uv_sets: u32,
     /// Maps wanted.
     #[serde(default)]
     pub maps: Vec<String>,
     /// Green channel of normal maps: up or down.
     #[serde(default = "default_green")]
     pub green: String,
+    /// What stands between the asset's name and the tier's number in names of files and objects.
+    #[serde(default = "default_suffix")]
+    pub suffix: String,
+    /// Formats of a parcel.
+    #[serde(default = "default_formats")]
+    pub formats: Vec<String>,
     /// The tiers, nearest first.
     #[serde(rename = "tier")]
     pub tiers: Vec<Tier>,
@@ -70,6 +82,15 @@ fn default_density() -> f64 {
 fn default_materials() -> u32 {
     2
 }
+fn default_uv_sets() -> u32 {
+    1
+}
+fn default_suffix() -> String {
+    "_LOD".to_owned()
+}
+fn default_formats() -> Vec<String> {
+    vec!["glb".to_owned()]
+}
 fn default_green() -> String {
     "up".to_owned()
 }
@@ -88,6 +109,62 @@ pub enum BriefError {
         /// The rule, in words.
         fault: String,
     },
+}
+
+/// The most tiers of a brief.
+pub const MOST_TIERS: usize = 8;
+/// Maps a brief can want.
+pub const MAPS: [&str; 12] = [
+    "base_colour",
+    "normal",
+    "normal_object",
+    "occlusion",
+    "bent_normal",
+    "curvature",
+    "height",
+    "position",
+    "thickness",
+    "roughness",
+    "metalness",
+    "emissive",
+];
+/// Formats a brief can name.
+pub const FORMATS: [&str; 3] = ["glb", "obj", "ply"];
+
+impl Tier {
+    fn fault(&self, i: usize, before: Option<&Self>) -> Option<String> {
+        if self.triangles < 4 {
+            return Some(format!(
+                "allows LOD{i} {} triangles; no closed shape has fewer than 4",
+                self.triangles
+            ));
+        }
+        if before.is_some_and(|b| self.triangles >= b.triangles) {
+            return Some(format!(
+                "allows LOD{i} {} triangles, no fewer than the tier before it",
+                self.triangles
+            ));
+        }
+        if !(self.nearest_m > 0.0 && self.nearest_m.is_finite()) {
+            return Some(format!("needs a distance above 0 m for LOD{i}"));
+        }
+        if self
+            .screen_percent
+            .is_some_and(|p| !(p > 0.0 && p <= 1000.0))
+        {
+            return Some(format!(
+                "needs a share of the screen above 0 and up to 1000 percent for LOD{i}"
+            ));
+        }
+        let both = before.filter(|b| b.screen_percent.is_none() && self.screen_percent.is_none());
+        if both.is_some_and(|b| self.nearest_m < b.nearest_m) {
+            return Some(format!("sees LOD{i} from nearer than the tier before it"));
+        }
+        if !(self.outline_px > 0.0 && self.outline_px.is_finite()) {
+            return Some(format!("needs an outline limit above 0 pixels for LOD{i}"));
+        }
+        None
+    }
 }
 
 impl Brief {
@@ -114,37 +191,93 @@ impl Brief {
         Self::from_toml(&format!("name = {name}\n{tiers}"))
     }
 
-    fn check(&self) -> Result<(), BriefError> {
-        let rule = |fault: String| {
-            Err(BriefError::Rule {
+    /// The brief as TOML.
+    ///
+    /// # Errors
+    /// [`BriefError::Syntax`] when a text cannot be written down.
+    pub fn to_toml(&self) -> Result<String, BriefError> {
+        toml::to_string(self).map_err(|e| BriefError::Syntax(e.to_string()))
+    }
+
+    /// Checks that the brief means something.
+    ///
+    /// # Errors
+    /// [`BriefError::Rule`] with the first rule that is broken.
+    pub fn check(&self) -> Result<(), BriefError> {
+        match self.fault() {
+            None => Ok(()),
+            Some(fault) => Err(BriefError::Rule {
                 name: self.name.clone(),
                 fault,
-            })
-        };
+            }),
+        }
+    }
+
+    fn fault(&self) -> Option<String> {
+        let some = |text: &str| Some(text.to_owned());
+        if self.name.trim().is_empty() || self.name.chars().count() > 160 {
+            return some("needs a name of at most 160 letters");
+        }
         if self.tiers.is_empty() {
-            return rule("has no tier: give it one with a limit of triangles".to_owned());
+            return some("has no tier: give it one with a limit of triangles");
+        }
+        if self.tiers.len() > MOST_TIERS {
+            return Some(format!("has more than {MOST_TIERS} tiers"));
         }
         for (i, tier) in self.tiers.iter().enumerate() {
-            if tier.triangles < 4 {
-                return rule(format!(
-                    "allows LOD{i} {} triangles; no closed shape has fewer than 4",
-                    tier.triangles
-                ));
-            }
-            if i > 0 && tier.triangles >= self.tiers[i - 1].triangles {
-                return rule(format!(
-                    "allows LOD{i} {} triangles, no fewer than the tier before it",
-                    tier.triangles
-                ));
+            if let Some(fault) = tier.fault(i, i.checked_sub(1).map(|k| &self.tiers[k])) {
+                return Some(fault);
             }
         }
         if !(self.vertical_fov_deg > 0.0 && self.vertical_fov_deg < 180.0) {
-            return rule("needs a vertical field of view between 0 and 180 degrees".to_owned());
+            return some("needs a vertical field of view between 0 and 180 degrees");
         }
         if self.screen_height_px == 0 {
-            return rule("needs a screen height above 0 pixels".to_owned());
+            return some("needs a screen height above 0 pixels");
         }
-        Ok(())
+        if !(16..=16_384).contains(&self.texture_px) {
+            return some("needs a texture edge of 16 to 16384 texels");
+        }
+        if !(self.texels_per_metre > 0.0 && self.texels_per_metre.is_finite()) {
+            return some("needs a texel density above 0 texels per metre");
+        }
+        if self.materials == 0 {
+            return some("allows no material: allow at least 1");
+        }
+        if let Some(map) = self.maps.iter().find(|m| !MAPS.contains(&m.as_str())) {
+            let known = MAPS.join(", ");
+            return Some(format!(
+                "wants a map \u{201c}{map}\u{201d}; there are {known}"
+            ));
+        }
+        if !["up", "down"].contains(&self.green.as_str()) {
+            return some("has green neither up nor down");
+        }
+        let clean = |c: char| c.is_alphanumeric() || "_-.".contains(c);
+        if self.suffix.is_empty() || self.suffix.chars().any(|c| !clean(c)) {
+            return some("needs letters, digits, _, - or . before the number of a tier");
+        }
+        if self.formats.is_empty() {
+            return some("names no format");
+        }
+        if let Some(f) = self.formats.iter().find(|f| !FORMATS.contains(&f.as_str())) {
+            return Some(format!(
+                "names the format \u{201c}{f}\u{201d}; there are {}",
+                FORMATS.join(", ")
+            ));
+        }
+        None
+    }
+
+    /// The closest distance at which a tier of an asset of `height_m` is seen.
+    pub fn nearest_m(&self, tier: &Tier, height_m: f64) -> f64 {
+        match tier.screen_percent {
+            Some(percent) if height_m > 0.0 => {
+                let share = percent / 100.0;
+                height_m / (2.0 * (self.vertical_fov_deg.to_radians() / 2.0).tan() * share)
+            }
+            _ => tier.nearest_m,
+        }
     }
 
     /// Metres that one pixel covers at `distance_m`: 2 d tan(fov / 2) / screen height.
@@ -156,59 +289,6 @@ impl Brief {
     /// The distance from which a deviation is at most one pixel.
     pub fn switch_distance_m(&self, deviation_m: f64) -> f64 {
         deviation_m / self.pixel_m(1.0)
-    }
-
-    /// Starting points from common practice (no published source), for teams to replace by their
-    /// own.
-    pub fn starting() -> Vec<Self> {
-        let brief = |name: &str, height, fov, texture, tiers: &[(u32, f64)]| Self {
-            name: name.to_owned(),
-            screen_height_px: height,
-            vertical_fov_deg: fov,
-            texture_px: texture,
-            texels_per_metre: default_density(),
-            materials: default_materials(),
-            maps: vec!["normal".into(), "occlusion".into(), "base_colour".into()],
-            green: default_green(),
-            tiers: tiers
-                .iter()
-                .map(|&(triangles, nearest_m)| Tier {
-                    triangles,
-                    nearest_m,
-                    outline_px: 2.0,
-                })
-                .collect(),
-        };
-        vec![
-            brief(
-                "Phone, hero prop",
-                1170,
-                60.0,
-                1024,
-                &[(1500, 0.8), (750, 2.0), (375, 5.0)],
-            ),
-            brief(
-                "Headset, hero prop",
-                1832,
-                96.0,
-                2048,
-                &[(8000, 0.5), (4000, 1.5), (2000, 4.0)],
-            ),
-            brief(
-                "Headset, environment piece",
-                1832,
-                96.0,
-                2048,
-                &[(6000, 1.0), (3000, 3.0), (1500, 8.0)],
-            ),
-            brief(
-                "Console, hero prop",
-                2160,
-                55.0,
-                4096,
-                &[(40_000, 0.7), (20_000, 2.0), (10_000, 6.0)],
-            ),
-        ]
     }
 }
 
@@ -245,15 +325,33 @@ mod tests {
     )]
     #[case("name = \"x\"\n[[tier]]\ntriangels = 100\n", "triangels")]
     #[case("name = \"x\"\n[[tier]]\ntriangles = 2\n", "fewer than 4")]
+    #[case("name = \"x\"\nmaps = [\"shine\"]\n[[tier]]\ntriangles = 9\n", "shine")]
+    #[case("name = \"x\"\nformats = [\"doc\"]\n[[tier]]\ntriangles = 9\n", "doc")]
+    #[case("name = \"x\"\nsuffix = \"/\"\n[[tier]]\ntriangles = 9\n", "letters")]
+    #[case(
+        "name = \"x\"\n[[tier]]\ntriangles = 9\nnearest_m = 3\n[[tier]]\ntriangles = 5\nnearest_m = 2\n",
+        "from nearer"
+    )]
     fn a_broken_brief_says_which_rule(#[case] text: &str, #[case] fault: &str) {
         let error = Brief::from_toml(text).unwrap_err().to_string();
         assert!(error.contains(fault), "{error}");
     }
 
     #[test]
-    fn starting_briefs_obey_the_rules() {
-        for brief in Brief::starting() {
-            brief.check().unwrap();
+    fn a_brief_survives_toml() {
+        for brief in crate::starting_briefs::starting() {
+            assert_eq!(Brief::from_toml(&brief.to_toml().unwrap()).unwrap(), brief);
         }
+    }
+
+    /// Hand-computed: with a field of view of 90°, 2 m fill half the screen from 2 m away.
+    #[test]
+    fn a_share_of_the_screen_is_a_distance() {
+        let mut brief = Brief::from_limits("t", &[100]).unwrap();
+        brief.vertical_fov_deg = 90.0;
+        let mut tier = brief.tiers[0].clone();
+        assert_eq!(brief.nearest_m(&tier, 2.0), 1.0);
+        tier.screen_percent = Some(50.0);
+        assert!((brief.nearest_m(&tier, 2.0) - 2.0).abs() < 1e-12);
     }
 }

@@ -15,6 +15,7 @@ use thiserror::Error;
 use crate::{
     Done, Recipe, Session, Step,
     hold::{self, Hold},
+    proof::Proven,
     session,
 };
 
@@ -79,6 +80,16 @@ pub enum EngineError {
     /// Every part is left out.
     #[error("no part of the source is built. Give at least one part the fate build")]
     NothingBuilt,
+    /// No count was found that holds a deviation.
+    #[error(
+        "no cut was found that stays within {limit_mm} mm: even {tried} triangles are further off. Permit more"
+    )]
+    NotWithin {
+        /// The permitted deviation, in millimetres.
+        limit_mm: f64,
+        /// The most triangles that were tried.
+        tried: usize,
+    },
     /// The target is too small for any surface.
     #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
     TargetTooSmall {
@@ -163,6 +174,9 @@ pub struct CutReport {
     /// Mean distance between the outlines, in pixels of pictures of 512 × 512 that the source fills.
     #[serde(default)]
     pub outline_mean_pixels: f64,
+    /// The furthest that one outline leaves the other, in millimetres across the line of sight.
+    #[serde(default)]
+    pub outline_worst_mm: f64,
     /// Edge loops that went.
     #[serde(default)]
     pub loops_taken: usize,
@@ -180,6 +194,9 @@ pub struct CutReport {
     pub seconds_fitting: f64,
     /// Seconds for measuring the result.
     pub seconds_measuring: f64,
+    /// Seconds for the pictures and fields of its proof.
+    #[serde(default)]
+    pub seconds_proving: f64,
     /// Most memory the process held, in bytes (0 where the system does not say).
     pub peak_bytes: u64,
 }
@@ -210,6 +227,8 @@ pub struct Outcome {
     pub done: Vec<Done>,
     /// The report of the last cut, if the recipe cuts.
     pub cut: Option<CutReport>,
+    /// What the last cut looks like beside its source.
+    pub proven: Option<Box<Proven>>,
     /// The analysis of the last cut, if it was made anew.
     pub analysis: Option<CollapseLog>,
 }
@@ -226,7 +245,10 @@ pub fn run(
     progress: &Progress,
 ) -> Result<Outcome, EngineError> {
     let mut known = analysis;
-    let mut made = None;
+    let (mut made, mut proven) = (None, None);
+    // What a cut is judged against that is cut further, and which cut the analysis belongs to.
+    let mut origin: Option<Scene> = None;
+    let last = recipe.steps.len().saturating_sub(1);
     let mut scene: Option<Scene> = None;
     let mut cut = None;
     let mut done = Vec::new();
@@ -239,6 +261,9 @@ pub fn run(
         };
         let progress = progress.span(from, to);
         progress.at(0.0)?;
+        if i < last && step.reduces() && origin.is_none() {
+            origin = scene.clone().map(triangulated);
+        }
         scene = Some(match (step, scene.take()) {
             (Step::Import, None) => {
                 progress.stage("Reading");
@@ -261,19 +286,23 @@ pub fn run(
             }
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::MergeFlat { settings }, Some(scene)) => {
-                let (scene, report) = session::merge_flat(scene, settings, &progress)?;
-                cut = Some(report);
+                let (scene, report, p) = session::merge_flat(scene, settings, &progress)?;
+                (cut, proven) = (Some(report), Some(Box::new(p)));
                 scene
             }
             (Step::TakeOutLoops { which, settings }, Some(scene)) => {
-                let (scene, report) = session::take_out_loops(scene, *which, settings, &progress)?;
-                cut = Some(report);
+                let (scene, report, p) =
+                    session::take_out_loops(scene, *which, settings, &progress)?;
+                (cut, proven) = (Some(report), Some(Box::new(p)));
                 scene
             }
             (Step::Cut { target, settings }, Some(scene)) => {
-                let session = Session::new(scene, settings.clone(), known.take(), &progress)?;
-                let (scene, report) = session.cut(*target, &progress)?;
-                cut = Some(report);
+                // An earlier cut has an analysis of its own.
+                let own = if i == last { known.take() } else { None };
+                let session = Session::new(scene, settings.clone(), own, &progress)?;
+                let session = session.judged_against(origin.clone());
+                let (scene, report, p) = session.cut_proven(*target, &progress)?;
+                (cut, proven) = (Some(report), Some(Box::new(p)));
                 made = session.new_analysis();
                 scene
             }
@@ -285,6 +314,7 @@ pub fn run(
         scene,
         done,
         cut,
+        proven,
         analysis: made,
     })
 }

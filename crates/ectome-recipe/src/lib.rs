@@ -3,7 +3,9 @@
 //! ```text
 //! source bytes ─▶ Import ─▶ Prepare … ─▶ Triangulate ─▶ Cut ─▶ candidate   (recipe, change, engine)
 //!                                                   │
-//! brief: tiers, limits ─────────────────────────▶ verdict          (brief, chain)
+//! brief: tiers, limits ─────────────────────────▶ verdict          (brief, chain, verdict)
+//! candidate beside its source ──────────────────▶ proof            (proof)
+//! scene: assets, distances, one budget ─────────▶ counts           (budget)
 //! ```
 //!
 //! A [`Recipe`] is the only way a mesh changes. A candidate is what a recipe makes of a source; it is
@@ -19,6 +21,7 @@
 //! ```
 
 pub mod brief;
+pub mod budget;
 pub mod chain;
 pub mod change;
 pub mod engine;
@@ -26,8 +29,12 @@ pub mod finding;
 pub mod hold;
 mod inspect;
 pub mod picture;
+pub mod proof;
 mod recipe;
 mod session;
+pub mod starting_briefs;
+pub mod verdict;
+pub mod words;
 
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
@@ -44,5 +51,7 @@ pub use engine::{CutReport, EngineError, Outcome};
 pub use finding::Finding;
 pub use hold::Hold;
 pub use inspect::Inspection;
+pub use proof::{Pictures, Proof, Proven};
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
-pub use session::{Session, list_loops, merge_flat, take_out_loops};
+pub use session::{CURVE_PLACES, Session, list_loops, merge_flat, take_out_loops};
+pub use verdict::{Judgement, Measured};

@@ -5,37 +5,53 @@ use ectome_raster::{Camera, Surface, Texture, render};
 use glam::Vec3;
 
 /// Linear grey of faces without a material.
-const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
+pub(crate) const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
 
 /// Renders a scene of triangles as a PNG with a transparent ground.
 pub fn png(scene: &Scene, width: u32, height: u32) -> Vec<u8> {
     let camera = Camera::fitting(&scene.mesh, width as usize, height as usize);
-    let surfaces: Vec<Surface> = (0..scene.library.materials.len() as u32)
-        .map(|m| surface(scene, m))
-        .collect();
-    let picture = render(&scene.mesh, &surfaces, &camera, PLAIN);
+    let picture = render(&scene.mesh, &surfaces(scene), &camera, PLAIN);
     encode(width, height, &picture.pixels.concat())
 }
 
+/// How the materials of a scene look, its pictures decoded.
+pub(crate) fn surfaces(scene: &Scene) -> Vec<Surface> {
+    (0..scene.library.materials.len() as u32)
+        .map(|m| surface(scene, m))
+        .collect()
+}
+
 fn surface(scene: &Scene, material: u32) -> Surface {
-    let [r, g, b, _] = scene.library.base_colour(material);
-    let texture = scene
-        .library
+    let library = &scene.library;
+    let [r, g, b, _] = library.base_colour(material);
+    let decoded = |image: usize| {
+        let rgb = image::load_from_memory(&library.images[image].bytes).ok()?;
+        Some(rgb.into_rgb8())
+    };
+    let size = |(w, h): (u32, u32)| (w as usize, h as usize);
+    let texture = library
         .base_colour_image(material)
         .and_then(|(image, set)| {
-            let bytes = &scene.library.images[image].bytes;
-            let rgb = image::load_from_memory(bytes).ok()?.into_rgb8();
-            let (w, h) = rgb.dimensions();
-            let texture = Texture::from_srgb(w as usize, h as usize, rgb.as_raw())?;
-            Some((texture, set))
+            let rgb = decoded(image)?;
+            let (w, h) = size(rgb.dimensions());
+            Some((Texture::from_srgb(w, h, rgb.as_raw())?, set))
+        });
+    let normal = library
+        .normal_image(material)
+        .and_then(|(image, set, strength)| {
+            let rgb = decoded(image)?;
+            let (w, h) = size(rgb.dimensions());
+            Some((Texture::from_linear(w, h, rgb.as_raw())?, set, strength))
         });
     Surface {
         colour: Vec3::new(r, g, b),
         texture,
+        normal,
     }
 }
 
-fn encode(width: u32, height: u32, rgba: &[u8]) -> Vec<u8> {
+/// RGBA bytes as a PNG.
+pub(crate) fn encode(width: u32, height: u32, rgba: &[u8]) -> Vec<u8> {
     let mut out = Vec::new();
     let mut encoder = png::Encoder::new(&mut out, width, height);
     encoder.set_color(png::ColorType::Rgba);

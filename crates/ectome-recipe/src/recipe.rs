@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::Change;
 
 /// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 4;
+pub const KERNEL_VERSION: u32 = 5;
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -18,14 +18,17 @@ pub enum Target {
     Triangles(u32),
     /// At most this share of the source, in percent.
     SharePercent(f64),
+    /// As few as hold this largest deviation, in millimetres.
+    WithinMm(f64),
 }
 
 impl Target {
-    /// The target in triangles for a source of `triangles`.
+    /// The target in triangles for a source of `triangles`; all of them where only the cut itself can tell.
     pub fn triangles(self, source: usize) -> usize {
         match self {
             Self::Triangles(n) => n as usize,
             Self::SharePercent(share) => (source as f64 * share / 100.0).floor() as usize,
+            Self::WithinMm(_) => source,
         }
     }
 }
@@ -161,6 +164,16 @@ pub enum Step {
     },
 }
 
+impl Step {
+    /// True when it takes triangles away by changing the surface.
+    pub(crate) fn reduces(&self) -> bool {
+        matches!(
+            self,
+            Self::MergeFlat { .. } | Self::TakeOutLoops { .. } | Self::Cut { .. }
+        )
+    }
+}
+
 /// Steps on a source.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Recipe {
@@ -204,6 +217,20 @@ impl Recipe {
         recipe.steps.push(Step::Triangulate);
         recipe.steps.push(Step::Cut { target, settings });
         recipe
+    }
+
+    /// The prepared source as it is, in triangles.
+    pub fn whole(source: impl Into<String>, changes: &[Change]) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Step::Triangulate);
+        recipe
+    }
+
+    /// What this recipe makes, cut further.
+    #[must_use]
+    pub fn continued(mut self, target: Target, settings: CutSettings) -> Self {
+        self.steps.push(Step::Cut { target, settings });
+        self
     }
 
     /// The prepared source with its flat regions merged.

@@ -2,10 +2,10 @@
 
 use std::{sync::OnceLock, time::Instant};
 
-use ectome_compare::{Judge, Report};
+use ectome_compare::{Details, Judge, Report};
 use ectome_formats::{Copy, Library, Scene, glb};
 use ectome_intake::parts::{fold::Fold, mirror, repeats};
-use ectome_mesh::{Mesh, Progress, topology::is_degenerate, triangulate::triangulate};
+use ectome_mesh::{Mesh, Progress, nearest, topology::is_degenerate, triangulate::triangulate};
 use ectome_reduce::{
     CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse,
     loops::{self, EdgeLoop, Quads, Which},
@@ -18,6 +18,7 @@ use crate::{
     CutSettings, Keep, Target,
     engine::{CutReport, EngineError, FirstPass, peak_bytes, triangulated},
     hold::Hold,
+    proof::{self, Proven, prove},
 };
 
 /// A source of triangles with its analysis, ready to be cut.
@@ -29,6 +30,9 @@ pub struct Session {
     /// Triangles of the source itself.
     triangles: usize,
     first_pass: Option<FirstPass>,
+    /// What results are judged against when it is not the source of this session: the source of a cut that is cut
+    /// further.
+    origin: Option<Scene>,
     log: CollapseLog,
     replay: Replay,
     options: Options,
@@ -70,6 +74,7 @@ impl Session {
                 fold,
                 triangles,
                 first_pass,
+                origin: None,
                 log,
                 replay,
                 options,
@@ -90,6 +95,7 @@ impl Session {
             fold,
             triangles,
             first_pass,
+            origin: None,
             log,
             replay,
             options,
@@ -97,6 +103,23 @@ impl Session {
             seconds_analysis: started.elapsed().as_secs_f64(),
             fresh: true,
         })
+    }
+
+    /// Judges results against `origin`, a scene of triangles that this session's source was made of.
+    #[must_use]
+    pub fn judged_against(mut self, origin: Option<Scene>) -> Self {
+        self.origin = origin;
+        self
+    }
+
+    /// What results are judged against.
+    fn judged(&self) -> &Scene {
+        self.origin.as_ref().unwrap_or(&self.source)
+    }
+
+    /// The expected largest deviation in metres against triangles, heaviest first.
+    pub fn error_curve(&self) -> Vec<(u32, f32)> {
+        self.log.error_curve(CURVE_PLACES)
     }
 
     /// The analysis, if this session made it.
@@ -209,14 +232,103 @@ impl Session {
         target: Target,
         progress: &Progress,
     ) -> Result<(Scene, CutReport), EngineError> {
-        let before = self.triangles();
-        let target = target.triangles(before);
+        let Cutting { scene, report, .. } = self.cut_measured(target, progress)?;
+        Ok((scene, report))
+    }
+
+    /// The same with its proof.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn cut_proven(
+        &self,
+        target: Target,
+        progress: &Progress,
+    ) -> Result<(Scene, CutReport, Proven), EngineError> {
+        let made = self.cut_measured(target, &progress.span(0.0, 0.9))?;
+        progress.stage("Proving");
+        let started = Instant::now();
+        let surface = self.judge()?.surface();
+        let shown = self.fine_look();
+        let shown = shown.as_ref().unwrap_or(&self.judged().mesh);
+        let measured = (&made.measured, &made.details);
+        let proven = prove(self.judged(), surface, shown, &made.scene, measured)?;
+        progress.at(1.0)?;
+        let report = CutReport {
+            seconds_proving: started.elapsed().as_secs_f64(),
+            ..made.report
+        };
+        Ok((made.scene, report, proven))
+    }
+
+    /// The source as a field is shown on it: of a heavy one, a cut that looks the same.
+    fn fine_look(&self) -> Option<Mesh> {
+        let heavy = self.judged().mesh.triangle_count() > proof::SHOWN;
+        let fine = (heavy && self.origin.is_none()).then(|| self.replayed(proof::SHOWN).ok())??;
+        Some(self.unfolded(&fine))
+    }
+
+    fn judge(&self) -> Result<&Judge, EngineError> {
+        if let Some(judge) = self.judge.get() {
+            return Ok(judge);
+        }
+        let judge = Judge::of(&self.judged().mesh)?;
+        Ok(self.judge.get_or_init(|| judge))
+    }
+
+    fn cut_measured(&self, target: Target, progress: &Progress) -> Result<Cutting, EngineError> {
+        match target {
+            Target::WithinMm(mm) => self.fewest_within(mm / 1e3, progress),
+            _ => self.cut_to(target.triangles(self.triangles()), progress),
+        }
+    }
+
+    /// The fewest triangles whose measured deviation is at most `limit_m`. The error curve says where to begin; deviation
+    /// falls about as triangles grow, which the next guess goes by.
+    fn fewest_within(&self, limit_m: f64, progress: &Progress) -> Result<Cutting, EngineError> {
+        if !(limit_m > 0.0 && limit_m.is_finite()) {
+            return Err(EngineError::Order("permits a deviation of nothing"));
+        }
+        let most = self.triangles().saturating_sub(1).max(4);
+        let curve = self.error_curve();
+        let start = curve.iter().rev().find(|c| f64::from(c.1) <= limit_m);
+        let least = curve.last().map_or(4, |c| c.0 as usize).max(4);
+        let mut n = start.map_or(most, |c| c.0 as usize).clamp(least, most);
+        // Counts known to be too few, and the fewest known to hold.
+        let (mut fails, mut best): (usize, Option<Cutting>) = (least - 1, None);
+        for round in 0..TRIES {
+            let part = round as f32 / TRIES as f32;
+            let made = self.cut_to(n, &progress.span(part, part + 1.0 / TRIES as f32))?;
+            let off = made.report.deviation_max_mm / 1e3;
+            if off <= limit_m {
+                let close = off > limit_m * 0.9;
+                best = Some(made);
+                if close {
+                    break;
+                }
+            } else {
+                fails = fails.max(n);
+            }
+            let holds = best.as_ref().map_or(most + 1, |b| b.report.target);
+            let guess = n as f64 * (off / (limit_m * 0.95)).clamp(0.25, 4.0);
+            n = (guess as usize).clamp(fails + 1, holds.saturating_sub(1).max(fails + 1));
+            if n >= holds || n > most {
+                break;
+            }
+        }
+        best.ok_or(EngineError::NotWithin {
+            limit_mm: limit_m * 1e3,
+            tried: fails,
+        })
+    }
+
+    fn cut_to(&self, target: usize, progress: &Progress) -> Result<Cutting, EngineError> {
         if target < 4 {
             return Err(EngineError::TargetTooSmall { target });
         }
-        if before <= target {
+        if self.triangles() <= target {
             return Err(EngineError::NothingToCut {
-                triangles: before,
+                triangles: self.triangles(),
                 target,
             });
         }
@@ -224,18 +336,12 @@ impl Session {
         progress.stage("Cutting");
         progress.at(0.7)?;
         let started = Instant::now();
-        let mesh = &self.source.mesh;
+        let mesh = &self.judged().mesh;
         let mut cut = self.replayed(target)?;
         let seconds_replay = started.elapsed().as_secs_f64();
         let started = Instant::now();
         progress.stage("Fitting");
-        let judge = match self.judge.get() {
-            Some(judge) => judge,
-            None => {
-                let judge = Judge::of(mesh)?;
-                self.judge.get_or_init(|| judge)
-            }
-        };
+        let judge = self.judge()?;
         let plain = cut.mesh.points.clone();
         refine(
             self.worked(),
@@ -251,9 +357,13 @@ impl Session {
         let seconds_fitting = started.elapsed().as_secs_f64();
         progress.stage("Measuring");
         let started = Instant::now();
-        let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
+        let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
+        let before = match &self.origin {
+            None => self.triangles(),
+            Some(origin) => origin.mesh.triangle_count(),
+        };
         let mut report = CutReport {
-            deviation_worst_part: part_at(mesh, judge, worst(&measured)),
+            deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
             seconds_fitting,
             target,
             seconds_analysis: self.seconds_analysis,
@@ -273,8 +383,27 @@ impl Session {
             copies,
             notes: self.source.notes.clone(),
         };
-        Ok((scene, report))
+        Ok(Cutting {
+            scene,
+            report,
+            measured,
+            details,
+        })
     }
+}
+
+/// How many places of an error curve are kept.
+pub const CURVE_PLACES: usize = 160;
+
+/// How often a count is tried when the fewest triangles for a deviation are looked for.
+const TRIES: usize = 7;
+
+/// A cut with all that was measured of it.
+struct Cutting {
+    scene: Scene,
+    report: CutReport,
+    measured: Report,
+    details: Details,
 }
 
 impl FirstPass {
@@ -350,7 +479,7 @@ pub fn merge_flat(
     source: Scene,
     settings: &CutSettings,
     progress: &Progress,
-) -> Result<(Scene, CutReport), EngineError> {
+) -> Result<(Scene, CutReport, Proven), EngineError> {
     let mesh = &source.mesh;
     let before = mesh.triangle_count();
     let started = Instant::now();
@@ -360,19 +489,21 @@ pub fn merge_flat(
     progress.stage("Measuring");
     let started = Instant::now();
     let judge = Judge::of(mesh)?;
-    let measured = judge.compare(mesh, &cut.mesh, &progress.span(0.75, 1.0))?;
+    let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.75, 0.95))?;
     let report = CutReport {
         target: cut.mesh.triangle_count(),
         seconds_analysis,
         seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(mesh, &judge, worst(&measured)),
+        deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
         ..report(&cut, &measured, before)
     };
     let scene = Scene {
         mesh: cut.mesh,
-        ..source
+        ..source.clone()
     };
-    Ok((scene, report))
+    let measured = (&measured, &details);
+    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
+    Ok((scene, report, proven))
 }
 
 /// The edge loops of a scene of triangles, cheapest first.
@@ -391,7 +522,7 @@ pub fn take_out_loops(
     which: Which,
     settings: &CutSettings,
     progress: &Progress,
-) -> Result<(Scene, CutReport), EngineError> {
+) -> Result<(Scene, CutReport, Proven), EngineError> {
     let started = Instant::now();
     let polygons = Quads::of(&source.mesh).is_none();
     let source = if polygons {
@@ -412,7 +543,7 @@ pub fn take_out_loops(
     let source = triangulated(source);
     let mesh = triangulate(&done.mesh).0;
     let judge = Judge::of(&source.mesh)?;
-    let measured = judge.compare(&source.mesh, &mesh, &progress.span(0.65, 1.0))?;
+    let (measured, details) = judge.examine(&source.mesh, &mesh, &progress.span(0.65, 0.95))?;
     let mut held: Vec<(String, usize)> = Vec::new();
     for why in done.held.iter().filter_map(|l| l.held) {
         let why = why.to_string();
@@ -432,11 +563,16 @@ pub fn take_out_loops(
         loops_held: held,
         seconds_analysis,
         seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(&source.mesh, &judge, worst(&measured)),
+        deviation_worst_part: part_at(&source.mesh, judge.surface(), worst(&measured)),
         ..measured_report(&measured)
     };
-    let scene = Scene { mesh, ..source };
-    Ok((scene, report))
+    let scene = Scene {
+        mesh,
+        ..source.clone()
+    };
+    let measured = (&measured, &details);
+    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
+    Ok((scene, report, proven))
 }
 
 /// Faces that look against the source after the fit get their points back.
@@ -490,8 +626,8 @@ fn settle_flips(judge: &Judge, mesh: &mut Mesh) {
 }
 
 /// The name of the part of `mesh` that is nearest to a place.
-fn part_at(mesh: &Mesh, judge: &Judge, place: [f32; 3]) -> String {
-    let face = judge.surface().nearest(place.into()).map(|n| n.face);
+pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) -> String {
+    let face = surface.nearest(place.into()).map(|n| n.face);
     mesh.runs
         .iter()
         .find(|r| face.is_some_and(|f| r.faces.contains(&f)))
@@ -534,6 +670,7 @@ fn measured_report(measured: &Report) -> CutReport {
         flipped_faces: measured.flipped_faces,
         outline_agreement: measured.outline_agreement,
         outline_mean_pixels: measured.outline_mean_pixels,
+        outline_worst_mm: measured.outline_worst_m * 1e3,
         peak_bytes: peak_bytes(),
         ..CutReport::default()
     }

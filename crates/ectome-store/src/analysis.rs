@@ -1,12 +1,9 @@
 //! Analyses by address.
 
-use ectome_recipe::{CollapseLog, Recipe};
+use ectome_recipe::{CURVE_PLACES, CollapseLog, Recipe};
 use sqlx::Row;
 
 use crate::{Store, StoreError, retry::retrying};
-
-/// How many places of an error curve are kept.
-const CURVE_PLACES: usize = 160;
 
 /// What an analysis told, for pages.
 #[derive(Clone, Debug)]

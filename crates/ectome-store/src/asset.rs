@@ -122,12 +122,38 @@ impl Asset {
 
     /// The recipe of its next cut.
     pub fn recipe(&self, target: u32) -> Recipe {
+        self.recipe_to(Target::Triangles(target))
+    }
+
+    /// The recipe of a cut to any target.
+    pub fn recipe_to(&self, target: Target) -> Recipe {
         Recipe::cut(
             &self.source,
             &self.preparation,
-            Target::Triangles(target),
+            target,
             self.settings.clone(),
         )
+    }
+
+    /// The recipe of what fits `limit` triangles: a cut, or the source as it is when it has no more.
+    pub fn fitting(&self, limit: u32) -> Recipe {
+        match self.built_triangles() {
+            Some(n) if n <= u64::from(limit) => Recipe::whole(&self.source, &self.preparation),
+            _ => self.recipe(limit),
+        }
+    }
+
+    /// Triangles of the parts that are built, once they are counted.
+    pub fn built_triangles(&self) -> Option<u64> {
+        let objects = &self.inspection.as_ref()?.objects;
+        let built = objects.iter().filter(|o| o.fate == Fate::Build);
+        Some(built.map(|o| o.triangles as u64).sum())
+    }
+
+    /// Its height, in metres; 0 until it is known.
+    pub fn height_m(&self) -> f64 {
+        let bounds = self.inspection.as_ref().map(|i| i.bounds_m);
+        bounds.map_or(0.0, |[low, high]| f64::from(high[1] - low[1]))
     }
 
     fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {

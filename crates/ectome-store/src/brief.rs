@@ -32,6 +32,56 @@ impl Store {
         Ok(())
     }
 
+    /// Adds a brief or puts it in place of the one in row `id`. Returns its row.
+    ///
+    /// # Errors
+    /// See [`StoreError`]; [`StoreError::Taken`] when another brief has that name.
+    pub async fn put_brief(&self, id: Option<u64>, brief: &Brief) -> Result<u64, StoreError> {
+        let document = serde_json::to_string(brief).map_err(|e| StoreError::stored("brief", e))?;
+        let taken = |e: sqlx::Error| match e.as_database_error() {
+            Some(d) if d.is_unique_violation() => StoreError::Taken {
+                name: brief.name.clone(),
+            },
+            _ => e.into(),
+        };
+        match id {
+            None => {
+                let done = sqlx::query("INSERT INTO briefs (name, document) VALUES (?, ?)")
+                    .bind(&brief.name)
+                    .bind(document)
+                    .execute(&self.pool)
+                    .await
+                    .map_err(taken)?;
+                Ok(done.last_insert_id())
+            }
+            Some(id) => {
+                sqlx::query("UPDATE briefs SET name = ?, document = ? WHERE id = ?")
+                    .bind(&brief.name)
+                    .bind(document)
+                    .bind(id)
+                    .execute(&self.pool)
+                    .await
+                    .map_err(taken)?;
+                Ok(id)
+            }
+        }
+    }
+
+    /// Removes a brief that nothing is judged by. False when an asset or a scene is.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn remove_brief(&self, id: u64) -> Result<bool, StoreError> {
+        let done = sqlx::query(
+            "DELETE FROM briefs WHERE id = ? AND NOT EXISTS (SELECT 1 FROM assets a WHERE a.brief = briefs.id) \
+             AND NOT EXISTS (SELECT 1 FROM scenes s WHERE s.brief = briefs.id)",
+        )
+        .bind(id)
+        .execute(&self.pool)
+        .await?;
+        Ok(done.rows_affected() > 0)
+    }
+
     /// All briefs by name.
     ///
     /// # Errors

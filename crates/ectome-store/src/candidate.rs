@@ -1,6 +1,7 @@
-//! What recipes made: candidates by hash, the tray of an asset, its chain.
+//! What recipes made: candidates by hash and the tray of an asset.
 
-use ectome_recipe::{CutReport, LoopChoice, Recipe};
+use ectome_recipe::{CutReport, LoopChoice, Proof, Recipe, Target};
+use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, asset::Asset, retry::retrying};
@@ -37,11 +38,33 @@ pub struct Candidate {
     pub mesh: Option<String>,
     /// Why it could not be made.
     pub fault: Option<String>,
+    /// What it looks like beside its source.
+    pub proof: Option<Proof>,
+    /// The blobs of its pictures.
+    pub pictures: Option<PictureBlobs>,
+    /// The address of the candidate it was cut from; `None` for the source.
+    pub based_on: Option<String>,
+    /// It keeps its mark on the Rule.
+    pub pinned: bool,
+}
+
+/// The blobs of a proof's pictures and fields.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PictureBlobs {
+    /// The result, PNG.
+    pub result: String,
+    /// The worst outline, PNG.
+    pub outline: String,
+    /// The worst view of shading: source, result, difference, PNG.
+    pub shading: [String; 3],
+    /// The deviation over the source, GLB.
+    pub source_field: String,
+    /// The deviation over the result, GLB.
+    pub result_field: String,
 }
 
 impl Candidate {
-    fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
-        let report: Option<String> = row.try_get("report")?;
+    pub(crate) fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
         let state: String = row.try_get("state")?;
         Ok(Self {
             hash: row.try_get("hash")?,
@@ -54,25 +77,25 @@ impl Candidate {
             },
             triangles: row.try_get("triangles")?,
             vertices: row.try_get("vertices")?,
-            report: report
-                .map(|text| serde_json::from_str(&text))
-                .transpose()
-                .map_err(|e| StoreError::stored("report", e))?,
+            report: document(row, "report")?,
             mesh: row.try_get("mesh")?,
             fault: row.try_get("fault")?,
+            proof: document(row, "proof")?,
+            pictures: document(row, "pictures")?,
+            based_on: row.try_get("based_on")?,
+            pinned: row.try_get("pinned")?,
         })
     }
 }
 
-/// A tier of an asset's chain.
-#[derive(Clone, Debug)]
-pub struct ChainTier {
-    /// 0 for LOD0.
-    pub tier: u32,
-    /// Triangles allowed.
-    pub limit: u64,
-    /// What fills it.
-    pub candidate: Candidate,
+fn document<T: DeserializeOwned>(
+    row: &MySqlRow,
+    name: &'static str,
+) -> Result<Option<T>, StoreError> {
+    let text: Option<String> = row.try_get(name)?;
+    text.map(|text| serde_json::from_str(&text))
+        .transpose()
+        .map_err(|e| StoreError::stored(name, e))
 }
 
 /// What a worker hands over for a candidate.
@@ -85,6 +108,25 @@ pub struct CutResult {
     pub report: CutReport,
     /// The blob of its GLB.
     pub mesh: String,
+    /// What it looks like beside its source, where something was cut.
+    pub proof: Option<(Proof, PictureBlobs)>,
+}
+
+/// What is asked for: a recipe, the count it is expected to leave, and the candidate it goes on from.
+pub(crate) struct Wanted<'a> {
+    pub recipe: &'a Recipe,
+    pub expected: u64,
+    pub based_on: Option<&'a str>,
+}
+
+impl<'a> Wanted<'a> {
+    pub(crate) fn of(recipe: &'a Recipe, expected: u64) -> Self {
+        Self {
+            recipe,
+            expected,
+            based_on: None,
+        }
+    }
 }
 
 impl Store {
@@ -94,13 +136,28 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_cut(&self, asset: &Asset, target: u32) -> Result<String, StoreError> {
-        retrying(|| async {
-            let mut tx = self.pool.begin().await?;
-            let hash = ask(&mut tx, asset, &asset.recipe(target), u64::from(target)).await?;
-            tx.commit().await?;
-            Ok(hash)
-        })
-        .await
+        self.ask_for(asset, &Wanted::of(&asset.recipe(target), u64::from(target)))
+            .await
+    }
+
+    /// The same for what candidate `from` of the asset's tray is, cut further with the asset's settings.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_to_go_on(
+        &self,
+        asset: &Asset,
+        from: &Candidate,
+        target: u32,
+    ) -> Result<String, StoreError> {
+        let recipe = self.recipe(&from.hash).await?;
+        let recipe = recipe.continued(Target::Triangles(target), asset.settings.clone());
+        let wanted = Wanted {
+            recipe: &recipe,
+            expected: u64::from(target),
+            based_on: Some(&from.hash),
+        };
+        self.ask_for(asset, &wanted).await
     }
 
     /// The same for merging the flat regions of an asset, which is expected to leave `expected`
@@ -109,15 +166,8 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
-        retrying(|| async {
-            let recipe =
-                Recipe::merge_flat(&asset.source, &asset.preparation, asset.settings.clone());
-            let mut tx = self.pool.begin().await?;
-            let hash = ask(&mut tx, asset, &recipe, expected).await?;
-            tx.commit().await?;
-            Ok(hash)
-        })
-        .await
+        let recipe = Recipe::merge_flat(&asset.source, &asset.preparation, asset.settings.clone());
+        self.ask_for(asset, &Wanted::of(&recipe, expected)).await
     }
 
     /// The same for taking edge loops out of an asset, which is expected to leave about `expected` triangles.
@@ -130,45 +180,57 @@ impl Store {
         which: LoopChoice,
         expected: u64,
     ) -> Result<String, StoreError> {
+        let recipe = Recipe::take_out_loops(
+            &asset.source,
+            &asset.preparation,
+            which,
+            asset.settings.clone(),
+        );
+        self.ask_for(asset, &Wanted::of(&recipe, expected)).await
+    }
+
+    async fn ask_for(&self, asset: &Asset, wanted: &Wanted<'_>) -> Result<String, StoreError> {
         retrying(|| async {
-            let recipe = Recipe::take_out_loops(
-                &asset.source,
-                &asset.preparation,
-                which,
-                asset.settings.clone(),
-            );
             let mut tx = self.pool.begin().await?;
-            let hash = ask(&mut tx, asset, &recipe, expected).await?;
+            let hash = ask(&mut tx, asset, wanted).await?;
             tx.commit().await?;
             Ok(hash)
         })
         .await
     }
 
-    /// Makes the chain of an asset: one cut for each limit, in place of the chain it had.
+    /// Takes a candidate out of the tray of an asset. False when a tier of its chain or a scene uses it.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn ask_for_chain(&self, asset: &Asset, limits: &[u32]) -> Result<(), StoreError> {
+    pub async fn discard(&self, asset: u64, hash: &str) -> Result<bool, StoreError> {
         retrying(|| async {
-            let mut tx = self.pool.begin().await?;
-            sqlx::query("DELETE FROM chain_tiers WHERE asset = ?")
-                .bind(asset.id)
-                .execute(&mut *tx)
+            let done = sqlx::query(
+                "DELETE FROM tray WHERE asset = ? AND candidate = ? AND NOT EXISTS (SELECT 1 FROM chain_tiers l \
+                 WHERE l.asset = tray.asset AND l.candidate = tray.candidate) AND NOT EXISTS (SELECT 1 FROM \
+                 scene_assets s WHERE s.asset = tray.asset AND s.candidate = tray.candidate)",
+            )
+            .bind(asset)
+            .bind(hash)
+            .execute(&self.pool)
+            .await?;
+            Ok(done.rows_affected() > 0)
+        })
+        .await
+    }
+
+    /// Pins a candidate to the Rule, or takes the pin out.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn pin(&self, asset: u64, hash: &str, pinned: bool) -> Result<(), StoreError> {
+        retrying(|| async {
+            sqlx::query("UPDATE tray SET pinned = ? WHERE asset = ? AND candidate = ?")
+                .bind(pinned)
+                .bind(asset)
+                .bind(hash)
+                .execute(&self.pool)
                 .await?;
-            for (tier, &limit) in limits.iter().enumerate() {
-                let hash = ask(&mut tx, asset, &asset.recipe(limit), u64::from(limit)).await?;
-                sqlx::query(
-                    "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
-                )
-                .bind(asset.id)
-                .bind(tier as u32)
-                .bind(u64::from(limit))
-                .bind(&hash)
-                .execute(&mut *tx)
-                .await?;
-            }
-            tx.commit().await?;
             Ok(())
         })
         .await
@@ -180,7 +242,7 @@ impl Store {
     /// See [`StoreError`].
     pub async fn tray(&self, asset: u64) -> Result<Vec<Candidate>, StoreError> {
         sqlx::query(
-            "SELECT c.*, t.number FROM tray t JOIN candidates c ON c.hash = t.candidate \
+            "SELECT c.*, t.number, t.pinned FROM tray t JOIN candidates c ON c.hash = t.candidate \
              WHERE t.asset = ? ORDER BY t.number",
         )
         .bind(asset)
@@ -188,31 +250,6 @@ impl Store {
         .await?
         .iter()
         .map(Candidate::from_row)
-        .collect()
-    }
-
-    /// The chain of an asset, nearest tier first.
-    ///
-    /// # Errors
-    /// See [`StoreError`].
-    pub async fn chain(&self, asset: u64) -> Result<Vec<ChainTier>, StoreError> {
-        sqlx::query(
-            "SELECT c.*, t.number, l.tier, l.triangle_limit FROM chain_tiers l \
-             JOIN candidates c ON c.hash = l.candidate \
-             JOIN tray t ON t.asset = l.asset AND t.candidate = l.candidate \
-             WHERE l.asset = ? ORDER BY l.tier",
-        )
-        .bind(asset)
-        .fetch_all(&self.pool)
-        .await?
-        .iter()
-        .map(|row| {
-            Ok(ChainTier {
-                tier: row.try_get("tier")?,
-                limit: row.try_get("triangle_limit")?,
-                candidate: Candidate::from_row(row)?,
-            })
-        })
         .collect()
     }
 
@@ -228,16 +265,21 @@ impl Store {
 
     pub(crate) async fn finish_cut(&self, hash: &str, r: &CutResult) -> Result<(), StoreError> {
         retrying(|| async {
-            let report =
-                serde_json::to_string(&r.report).map_err(|e| StoreError::stored("report", e))?;
+            let report = json(&r.report, "report")?;
+            let (proof, pictures) = match &r.proof {
+                None => (None, None),
+                Some((proof, blobs)) => (Some(json(proof, "proof")?), Some(json(blobs, "pictures")?)),
+            };
             sqlx::query(
                 "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, mesh = ?, \
-                 fault = NULL WHERE hash = ? AND state <> 'ready'",
+                 proof = ?, pictures = ?, fault = NULL WHERE hash = ? AND state <> 'ready'",
             )
             .bind(r.triangles)
             .bind(r.vertices)
             .bind(report)
             .bind(&r.mesh)
+            .bind(proof)
+            .bind(pictures)
             .bind(hash)
             .execute(&self.pool)
             .await?;
@@ -261,20 +303,26 @@ impl Store {
     }
 }
 
-async fn ask(
+fn json(value: &impl Serialize, what: &'static str) -> Result<String, StoreError> {
+    serde_json::to_string(value).map_err(|e| StoreError::stored(what, e))
+}
+
+pub(crate) async fn ask(
     tx: &mut MySqlConnection,
     asset: &Asset,
-    recipe: &Recipe,
-    target: u64,
+    wanted: &Wanted<'_>,
 ) -> Result<String, StoreError> {
-    let hash = recipe.key();
-    let document = serde_json::to_string(recipe).map_err(|e| StoreError::stored("recipe", e))?;
-    sqlx::query("INSERT IGNORE INTO candidates (hash, recipe, target) VALUES (?, ?, ?)")
-        .bind(&hash)
-        .bind(document)
-        .bind(target)
-        .execute(&mut *tx)
-        .await?;
+    let hash = wanted.recipe.key();
+    let document = json(wanted.recipe, "recipe")?;
+    sqlx::query(
+        "INSERT IGNORE INTO candidates (hash, recipe, target, based_on) VALUES (?, ?, ?, ?)",
+    )
+    .bind(&hash)
+    .bind(document)
+    .bind(wanted.expected)
+    .bind(wanted.based_on)
+    .execute(&mut *tx)
+    .await?;
     // What failed or was stopped is tried again when it is asked for again.
     sqlx::query(
         "UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ? AND state = 'failed'",

@@ -35,6 +35,12 @@ pub enum StoreError {
         /// Its id.
         id: String,
     },
+    /// A name is in use.
+    #[error("another one is called {name}. Choose another name")]
+    Taken {
+        /// The name.
+        name: String,
+    },
     /// Another Ectome uses the data folder.
     #[error(
         "the data folder {} is in use by another Ectome. Stop that one, or set ECTOME_DATA to another \

@@ -6,7 +6,9 @@
 //! | [`blobs`] | meshes and pictures by content hash |
 //! | [`asset`] | assets, their files and parts |
 //! | [`analysis`] | what one analysis of a source found |
-//! | [`candidate`] | what recipes made, the tray of an asset, its chain |
+//! | [`candidate`] | what recipes made, the tray of an asset |
+//! | [`chain`] | what fills the tiers of an asset |
+//! | [`scene`] | assets under one budget |
 //! | [`brief`] | briefs |
 //! | [`work`] | the queue: taken with `FOR UPDATE SKIP LOCKED`, leased, kept alive by a heartbeat |
 //! | [`worker`] | takes work and does it |
@@ -19,10 +21,12 @@ pub mod asset;
 pub mod blobs;
 pub mod brief;
 pub mod candidate;
+pub mod chain;
 mod error;
 mod preparation;
 pub mod private_server;
 mod retry;
+pub mod scene;
 mod store;
 pub mod work;
 pub mod worker;

@@ -13,15 +13,15 @@ use ectome_formats::{
 };
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Change, CollapseLog, Done, EngineError, Found, Inspection, Mark, Outcome, Recipe, engine,
-    picture,
+    Change, CollapseLog, CutReport, Done, EngineError, Found, Inspection, Mark, Outcome, Pictures,
+    Recipe, engine, picture,
 };
 use tokio::sync::watch;
 
 use crate::{
     Store, StoreError,
     asset::IntakeResult,
-    candidate::CutResult,
+    candidate::{CutResult, PictureBlobs},
     work::{Kind, MOST_ATTEMPTS, State, Work},
 };
 
@@ -231,10 +231,24 @@ async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Resu
                 store.keep_analysis(recipe, log, None).await?;
             }
             let mesh_blob = store.blobs.put(mesh).await?;
+            let triangles = outcome.scene.mesh.triangle_count();
+            // What no step cut is its source.
+            let whole = CutReport {
+                triangles_before: triangles,
+                triangles_after: triangles,
+                target: triangles,
+                outline_agreement: 1.0,
+                ..CutReport::default()
+            };
+            let proof = match outcome.proven.take() {
+                None => None,
+                Some(p) => Some((p.proof, kept_pictures(store, p.pictures).await?)),
+            };
             let result = CutResult {
-                triangles: outcome.scene.mesh.triangle_count() as u64,
+                proof,
+                triangles: triangles as u64,
                 vertices: outcome.scene.mesh.vertex_count() as u64,
-                report: outcome.cut.unwrap_or_default(),
+                report: outcome.cut.unwrap_or(whole),
                 mesh: mesh_blob,
             };
             let hash = work.candidate.as_deref().unwrap_or_default();
@@ -319,6 +333,21 @@ fn look_at(scene: Scene, progress: &Progress) -> Result<LookedAt, EngineError> {
         picture,
         stage,
         marks,
+    })
+}
+
+async fn kept_pictures(store: &Store, p: Pictures) -> Result<PictureBlobs, StoreError> {
+    let [source, result, difference] = p.shading;
+    Ok(PictureBlobs {
+        result: store.blobs.put(p.result).await?,
+        outline: store.blobs.put(p.outline).await?,
+        shading: [
+            store.blobs.put(source).await?,
+            store.blobs.put(result).await?,
+            store.blobs.put(difference).await?,
+        ],
+        source_field: store.blobs.put(p.source_field).await?,
+        result_field: store.blobs.put(p.result_field).await?,
     })
 }
 

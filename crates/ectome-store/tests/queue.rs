@@ -6,8 +6,8 @@ use std::{collections::HashSet, net::TcpListener, time::Duration};
 
 use common::{Fixture, sheet};
 use ectome_store::{
-    StoreError, asset::AssetState, candidate::CandidateState, private_server::PrivateServer,
-    work::State,
+    StoreError, asset::AssetState, candidate::CandidateState, chain::Fill,
+    private_server::PrivateServer, work::State,
 };
 
 #[tokio::test(flavor = "multi_thread")]
@@ -69,7 +69,10 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
             for i in 0..EACH {
                 let kept = f.asset(&format!("sheet {giver} {i}"), &sheet(2)).await;
                 let left = f.asset(&format!("gone {giver} {i}"), &sheet(3)).await;
-                f.store.ask_for_chain(&kept, &[4, 2]).await.unwrap();
+                f.store
+                    .ask_for_chain(&kept, &[Fill::to(4), Fill::to(2)])
+                    .await
+                    .unwrap();
                 f.store.remove_asset(left.id).await.unwrap();
             }
             0

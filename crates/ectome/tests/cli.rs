@@ -362,7 +362,14 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
     let folder = tempfile::tempdir().unwrap();
     // A box of 2 × 2 × 4 cm as loose triangles, z up, as STL text has it: 12 triangles of 36 points.
     let corner = |i: usize| [(i & 1) * 2, (i >> 1 & 1) * 2, (i >> 2 & 1) * 4];
-    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let quads = [
+        [0, 2, 3, 1],
+        [4, 5, 7, 6],
+        [0, 1, 5, 4],
+        [2, 6, 7, 3],
+        [0, 4, 6, 2],
+        [1, 3, 7, 5],
+    ];
     let mut stl = String::from("solid box\n");
     for [a, b, c, d] in quads {
         for t in [[a, b, c], [a, c, d]] {
@@ -381,7 +388,16 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
     std::fs::write(&steps, list).unwrap();
     let out = folder.path().join("box.glb");
     let made = ectome(&[
-        "prepare", text(&source), "--unit", "cm", "--up", "z", "--steps", text(&steps), "-o", text(&out),
+        "prepare",
+        text(&source),
+        "--unit",
+        "cm",
+        "--up",
+        "z",
+        "--steps",
+        text(&steps),
+        "-o",
+        text(&out),
     ]);
     assert!(made.status.success(), "{made:?}");
     let said = String::from_utf8_lossy(&made.stderr).into_owned();

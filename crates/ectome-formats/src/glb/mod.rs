@@ -2,9 +2,11 @@
 
 mod accessor;
 mod container;
+mod field;
 mod read;
 mod write;
 
+pub use field::field;
 pub(crate) use read::mime_of;
 pub use read::read;
 pub(crate) use read::read_document;

@@ -218,11 +218,12 @@ impl Frame {
     }
 }
 
+/// Buffer views and accessors as they grow.
 #[derive(Default)]
-struct Output {
-    bin: Vec<u8>,
-    views: Vec<Value>,
-    accessors: Vec<Value>,
+pub(super) struct Output {
+    pub(super) bin: Vec<u8>,
+    pub(super) views: Vec<Value>,
+    pub(super) accessors: Vec<Value>,
 }
 
 const ARRAY_BUFFER: u32 = 34_962;
@@ -244,7 +245,7 @@ impl Output {
         self.views.len() - 1
     }
 
-    fn floats<const N: usize>(&mut self, rows: &[[f32; N]], bounds: bool) -> usize {
+    pub(super) fn floats<const N: usize>(&mut self, rows: &[[f32; N]], bounds: bool) -> usize {
         let kind = ["SCALAR", "VEC2", "VEC3", "VEC4"][N - 1];
         let bytes = rows.iter().flatten().flat_map(|v| v.to_le_bytes());
         let view = self.view(bytes, Some(ARRAY_BUFFER));
@@ -319,8 +320,14 @@ impl Output {
             attributes.insert("COLOR_0".to_owned(), json!(self.floats(&rows, false)));
         }
 
+        let indices = self.indices(&indices, vertices.len());
+        json!({ "attributes": attributes, "indices": indices })
+    }
+
+    /// Corners of triangles into `vertices` vertices.
+    pub(super) fn indices(&mut self, indices: &[u32], vertices: usize) -> usize {
         // 65 535 is the restart value and may not be used as an index.
-        let small = vertices.len() < 65_535;
+        let small = vertices < 65_535;
         let view = if small {
             let bytes = indices.iter().flat_map(|&i| (i as u16).to_le_bytes());
             self.view(bytes, Some(ELEMENT_ARRAY_BUFFER))
@@ -332,7 +339,7 @@ impl Output {
             "bufferView": view, "componentType": if small { 5123 } else { 5125 },
             "count": indices.len(), "type": "SCALAR",
         }));
-        json!({ "attributes": attributes, "indices": self.accessors.len() - 1 })
+        self.accessors.len() - 1
     }
 
     fn library(&mut self, library: Library, root: &mut Map<String, Value>) {

@@ -270,10 +270,8 @@ fn capped(mesh: &Mesh, plane: &Plane, on: &[bool]) -> (Mesh, usize, usize) {
                     w
                 })
                 .collect();
-            let mut filled: Vec<[u32; 3]> = ears
-                .chunks_exact(3)
-                .map(|e| [e[0], e[1], e[2]])
-                .collect();
+            let mut filled: Vec<[u32; 3]> =
+                ears.chunks_exact(3).map(|e| [e[0], e[1], e[2]]).collect();
             // Ears all turn the same way, which their sum says better than one that may be thin as a line.
             let turn: f32 = filled
                 .iter()
@@ -555,7 +553,14 @@ mod tests {
         triangles.sort_unstable();
         assert_eq!(
             triangles,
-            [[0, 1, 2], [2, 3, 0], [3, 4, 0], [4, 5, 0], [5, 6, 0], [7, 8, 9]]
+            [
+                [0, 1, 2],
+                [2, 3, 0],
+                [3, 4, 0],
+                [4, 5, 0],
+                [5, 6, 0],
+                [7, 8, 9]
+            ]
         );
     }
 

@@ -3,7 +3,7 @@
 
 use std::{net::TcpListener, time::Duration};
 
-use ectome_recipe::Brief;
+use ectome_recipe::starting_briefs;
 use ectome_store::{
     Store,
     asset::{Asset, SourceFile},
@@ -37,7 +37,10 @@ impl Fixture {
             .unwrap();
         let blobs = Blobs::in_folder(&folder.path().join("blobs")).unwrap();
         let store = Store::open(server.socket(), blobs).await.unwrap();
-        store.add_briefs(&Brief::starting()).await.unwrap();
+        store
+            .add_briefs(&starting_briefs::starting())
+            .await
+            .unwrap();
         Self {
             store,
             server,

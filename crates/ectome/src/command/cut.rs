@@ -15,13 +15,16 @@ pub struct Cut {
     #[command(flatten)]
     source: SourceArgs,
     /// The most triangles the result may have.
-    #[arg(long, value_name = "N", required_unless_present_any = ["share", "flat"])]
+    #[arg(long, value_name = "N", required_unless_present_any = ["share", "within", "flat"])]
     to: Option<u32>,
     /// The most triangles as a share of the source, such as 1%.
     #[arg(long, value_name = "P%", conflicts_with = "to", value_parser = share)]
     share: Option<f64>,
+    /// The largest deviation permitted, in millimetres: as few triangles as hold it.
+    #[arg(long, value_name = "MM", conflicts_with_all = ["to", "share"])]
+    within: Option<f64>,
     /// Only merge flat areas to the fewest triangles; shape and texture stay as they are.
-    #[arg(long, conflicts_with_all = ["to", "share"])]
+    #[arg(long, conflicts_with_all = ["to", "share", "within"])]
     flat: bool,
     #[command(flatten)]
     settings: SettingsArgs,
@@ -50,13 +53,15 @@ impl Cut {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
         let scene = engine::triangulated(self.source.scene(&progress)?);
-        let target = match (self.to, self.share) {
-            (Some(n), _) => Target::Triangles(n),
-            (None, share) => Target::SharePercent(share.unwrap_or(100.0)),
+        let target = match (self.to, self.within, self.share) {
+            (Some(n), ..) => Target::Triangles(n),
+            (_, Some(mm), _) => Target::WithinMm(mm),
+            (None, None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
         let settings = self.settings.settings()?;
         let (scene, report) = if self.flat {
-            merge_flat(scene, &settings, &progress)?
+            let (scene, report, _) = merge_flat(scene, &settings, &progress)?;
+            (scene, report)
         } else {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
         };

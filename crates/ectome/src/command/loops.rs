@@ -53,7 +53,7 @@ impl Loops {
                 ));
             }
         };
-        let (scene, report) = take_out_loops(scene, which, &settings, &progress)?;
+        let (scene, report, _) = take_out_loops(scene, which, &settings, &progress)?;
         if let Some(out) = &self.out {
             output::scene(out, &scene)?;
         }

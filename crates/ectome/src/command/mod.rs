@@ -14,6 +14,7 @@ mod source;
 use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
+use ectome_recipe::words::grouped;
 use thiserror::Error;
 
 /// Why a command failed, in a sentence.
@@ -88,17 +89,4 @@ impl Command {
             Which::Serve(command) => command.run(),
         }
     }
-}
-
-/// Digits in groups of three, set apart by thin spaces.
-fn grouped(n: usize) -> String {
-    let digits = n.to_string();
-    let mut out = String::new();
-    for (i, d) in digits.chars().enumerate() {
-        if i > 0 && (digits.len() - i).is_multiple_of(3) {
-            out.push('\u{2009}');
-        }
-        out.push(d);
-    }
-    out
 }

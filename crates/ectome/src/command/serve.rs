@@ -7,7 +7,7 @@ use std::{
 };
 
 use clap::Args;
-use ectome_recipe::Brief;
+use ectome_recipe::starting_briefs;
 use ectome_store::{
     Store, StoreError, asset::SourceFile, blobs::Blobs, private_server::PrivateServer, worker,
 };
@@ -83,7 +83,7 @@ impl Serve {
     ) -> Result<(), Failure> {
         let blobs = Blobs::in_folder(&self.data.join("blobs"))?;
         let store = Store::open(database.socket(), blobs).await?;
-        store.add_briefs(&Brief::starting()).await?;
+        store.add_briefs(&starting_briefs::starting()).await?;
 
         let (stop, stopping) = watch::channel(false);
         let working = tokio::spawn(worker::run(

@@ -99,7 +99,11 @@ impl SourceArgs {
 fn steps(path: &Path) -> Result<Vec<Change>, Failure> {
     let text = std::fs::read_to_string(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
     let steps: Steps = toml::from_str(&text).map_err(|e| {
-        Failure::Settings(format!("{} cannot be read: {}", path.display(), e.message()))
+        Failure::Settings(format!(
+            "{} cannot be read: {}",
+            path.display(),
+            e.message()
+        ))
     })?;
     Ok(steps.step)
 }

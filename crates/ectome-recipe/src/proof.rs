@@ -1,0 +1,360 @@
+//! What a result looks like beside its source: the figures, pictures and fields a verdict rests on.
+//!
+//! Everything here is in millimetres, in texels of a texture of 2048 or without a unit, so that one proof serves
+//! every brief: pixels at a distance follow from the brief's screen.
+
+use ectome_compare::{Details, Report, deviation, outline, ssim};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::{Mesh, nearest};
+use ectome_raster::{Camera, Picture, Surface, render};
+use glam::Vec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::{EngineError, picture, session::part_at};
+
+/// The most triangles a source is shown with when a field is laid over it.
+pub const SHOWN: usize = 150_000;
+/// Edge of the pictures that shading is compared in, in pixels.
+const SHADED: usize = 320;
+/// Edge of the picture of the worst outline, in pixels.
+const OUTLINED: usize = 640;
+/// The name of the vertex attribute that holds a deviation in millimetres.
+pub const FIELD: &str = "_DEVIATION";
+
+/// The outlines seen from one direction.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct OutlineView {
+    /// The direction of sight, of length 1.
+    pub direction: [f32; 3],
+    /// Mean distance between the outlines, in millimetres.
+    pub mean_mm: f64,
+    /// The furthest one leaves the other, in millimetres.
+    pub worst_mm: f64,
+    /// Millimetres that a pixel of the comparison covers: nothing below it is seen.
+    pub resolution_mm: f64,
+}
+
+/// The deviation one way.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Way {
+    /// Mean, in millimetres.
+    pub mean_mm: f64,
+    /// Largest, in millimetres.
+    pub max_mm: f64,
+    /// Area in steps of equal width from 0 to the largest, as shares of the whole (0–1).
+    pub histogram: Vec<f32>,
+    /// Where it is largest, worst first.
+    pub spots: Vec<SpotLine>,
+}
+
+/// A place that is further off than what is around it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct SpotLine {
+    /// Where, in metres.
+    pub at_m: [f32; 3],
+    /// How far off, in millimetres.
+    pub off_mm: f64,
+    /// The part of the source beside it.
+    pub part: String,
+}
+
+/// Shading seen from one direction.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct ShadingView {
+    /// Towards the eye, of length 1.
+    pub direction: [f32; 3],
+    /// Structural similarity of the two pictures where either has something: 1 when they are equal.
+    pub similarity: f64,
+}
+
+/// What became of the UV map; pairs are source and result.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct UvProof {
+    /// Mean slip, in texels of 2048.
+    pub drift_mean_texels: f64,
+    /// Largest slip found.
+    pub drift_max_texels: f64,
+    /// How far the outlines of islands have moved at most, in texels of 2048.
+    pub seams_max_texels: f64,
+    /// Islands.
+    pub islands: [usize; 2],
+    /// Texels per metre on a texture of one texel: times its edge it is the density there.
+    pub density: [f64; 2],
+    /// Standard deviation of the density over its mean.
+    pub spread: [f64; 2],
+    /// Triangles inside-out on the map.
+    pub inverted: [usize; 2],
+    /// Triangles without area on the map.
+    pub flat: [usize; 2],
+}
+
+/// The figures.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Proof {
+    /// The outlines, from 26 directions.
+    pub outlines: Vec<OutlineView>,
+    /// From the source to the result.
+    pub there: Way,
+    /// From the result to the source.
+    pub back: Way,
+    /// The shading, from 8 directions.
+    pub shading: Vec<ShadingView>,
+    /// Mean angle between shading normals, in degrees.
+    pub normals_mean_degrees: f64,
+    /// The UV map, where both have one.
+    pub uvs: Option<UvProof>,
+    /// Materials in use in the result.
+    pub materials: usize,
+    /// UV sets of the result.
+    pub uv_sets: usize,
+}
+
+impl Proof {
+    /// The view in which the outlines differ most.
+    pub fn worst_outline(&self) -> Option<&OutlineView> {
+        let by = |a: &&OutlineView, b: &&OutlineView| a.worst_mm.total_cmp(&b.worst_mm);
+        self.outlines.iter().max_by(by)
+    }
+
+    /// The view in which shading differs most.
+    pub fn worst_shading(&self) -> Option<&ShadingView> {
+        let by = |a: &&ShadingView, b: &&ShadingView| a.similarity.total_cmp(&b.similarity);
+        self.shading.iter().min_by(by)
+    }
+
+    /// Mean of the outlines' mean distances over the views, in millimetres.
+    pub fn outline_mean_mm(&self) -> f64 {
+        let sum: f64 = self.outlines.iter().map(|v| v.mean_mm).sum();
+        sum / self.outlines.len().max(1) as f64
+    }
+
+    /// Mean similarity of shading over the views.
+    pub fn shading_mean(&self) -> f64 {
+        let sum: f64 = self.shading.iter().map(|v| v.similarity).sum();
+        sum / self.shading.len().max(1) as f64
+    }
+}
+
+/// Pictures as PNG, fields as GLB.
+#[derive(Clone, Debug, Default)]
+pub struct Pictures {
+    /// The result.
+    pub result: Vec<u8>,
+    /// The outlines in the worst view: gained and lost marked.
+    pub outline: Vec<u8>,
+    /// The worst view of shading: source, result, and how they differ.
+    pub shading: [Vec<u8>; 3],
+    /// The deviation at each point of the source.
+    pub source_field: Vec<u8>,
+    /// The deviation at each point of the result.
+    pub result_field: Vec<u8>,
+}
+
+/// A proof and what it shows.
+#[derive(Clone, Debug, Default)]
+pub struct Proven {
+    /// The figures.
+    pub proof: Proof,
+    /// The pictures.
+    pub pictures: Pictures,
+}
+
+/// Proves `low` against `high`, whose surface is given and which is shown as `shown`.
+///
+/// # Errors
+/// [`EngineError::Format`] when a field cannot be written.
+pub(crate) fn prove(
+    high: &Scene,
+    surface: &nearest::Surface,
+    shown: &Mesh,
+    low: &Scene,
+    (report, details): (&Report, &Details),
+) -> Result<Proven, EngineError> {
+    let outlines: Vec<OutlineView> = details
+        .outline
+        .views
+        .iter()
+        .map(|v| OutlineView {
+            direction: v.direction.to_array(),
+            mean_mm: v.mean_m * 1e3,
+            worst_mm: v.worst_m * 1e3,
+            resolution_mm: v.pixel_m * 1e3,
+        })
+        .collect();
+    let way = |d: &deviation::Deviation| {
+        let all: u32 = d.histogram.iter().sum();
+        Way {
+            mean_mm: d.mean_m * 1e3,
+            max_mm: d.max_m * 1e3,
+            histogram: d
+                .histogram
+                .iter()
+                .map(|&n| n as f32 / all.max(1) as f32)
+                .collect(),
+            spots: d
+                .spots
+                .iter()
+                .map(|s| SpotLine {
+                    at_m: s.at.to_array(),
+                    off_mm: s.distance_m * 1e3,
+                    part: part_at(&high.mesh, surface, s.at.to_array()),
+                })
+                .collect(),
+        }
+    };
+    let shaded = shade(high, low);
+    let low_surface = nearest::Surface::of(&low.mesh);
+    let mm = |list: Vec<f32>| list.into_iter().map(|m| m * 1e3).collect::<Vec<f32>>();
+    let there = mm(deviation::at_points(shown, &low_surface));
+    let back = mm(deviation::at_points(&low.mesh, surface));
+    let outline = details.outline.worst().map_or_else(Vec::new, |v| {
+        outline_picture(&high.mesh, &low.mesh, v.direction)
+    });
+    let mut used: Vec<u32> = low.mesh.runs.iter().filter_map(|r| r.material).collect();
+    used.sort_unstable();
+    used.dedup();
+    Ok(Proven {
+        proof: Proof {
+            outlines,
+            there: way(&details.there),
+            back: way(&details.back),
+            shading: shaded.views,
+            normals_mean_degrees: report.normal_deviation_mean_degrees,
+            uvs: uvs(report, details),
+            materials: used.len(),
+            uv_sets: low.mesh.uv_sets.len(),
+        },
+        pictures: Pictures {
+            result: picture::png(low, 320, 240),
+            outline,
+            shading: shaded.worst,
+            source_field: glb::field(shown, FIELD, &there)?,
+            result_field: glb::field(&low.mesh, FIELD, &back)?,
+        },
+    })
+}
+
+fn uvs(report: &Report, details: &Details) -> Option<UvProof> {
+    let [Some(high), Some(low)] = details.density else {
+        return None;
+    };
+    Some(UvProof {
+        drift_mean_texels: report.uv_drift_mean_texels.unwrap_or(0.0),
+        drift_max_texels: report.uv_drift_max_texels.unwrap_or(0.0),
+        seams_max_texels: report.seam_drift_max_texels.unwrap_or(0.0),
+        islands: report.uv_islands,
+        density: [high.mean, low.mean],
+        spread: [high.spread, low.spread],
+        inverted: [high.inverted, low.inverted],
+        flat: [high.flat, low.flat],
+    })
+}
+
+/// The outlines as a picture: what both cover grey, what only the source covers dark and striped, what only the result
+/// covers light and dotted.
+fn outline_picture(high: &Mesh, low: &Mesh, direction: Vec3) -> Vec<u8> {
+    let Some(cells) = outline::cells(high, low, direction, OUTLINED) else {
+        return Vec::new();
+    };
+    let rgba: Vec<u8> = cells
+        .iter()
+        .enumerate()
+        .flat_map(|(i, cell)| {
+            let (x, y) = (i % OUTLINED, i / OUTLINED);
+            match cell {
+                outline::Cell::Neither => [0, 0, 0, 0],
+                outline::Cell::Both => [0x9A, 0x9E, 0x9B, 255],
+                outline::Cell::Lost if (x + y) % 6 < 4 => [0xA9, 0x3A, 0x17, 255],
+                outline::Cell::Lost => [0xF3, 0xF0, 0xE7, 255],
+                outline::Cell::Gained if (x % 4 < 2) == (y % 4 < 2) => [0x0C, 0x6B, 0x62, 255],
+                outline::Cell::Gained => [0xC9, 0xE4, 0xDF, 255],
+            }
+        })
+        .collect();
+    picture::encode(OUTLINED as u32, OUTLINED as u32, &rgba)
+}
+
+/// The 8 directions from which shading is compared: towards the corners of a cube, a little off them so that no
+/// side of a box is seen as another.
+fn eyes() -> impl Iterator<Item = Vec3> {
+    (0..8).map(|i| {
+        let sign = |bit: i32| if i >> bit & 1 == 0 { 1.0 } else { -1.0 };
+        Vec3::new(sign(0), 0.55 * sign(1), 0.8 * sign(2)).normalize()
+    })
+}
+
+struct Shaded {
+    views: Vec<ShadingView>,
+    worst: [Vec<u8>; 3],
+}
+
+/// Renders both from the same places under the same light and compares them.
+fn shade(high: &Scene, low: &Scene) -> Shaded {
+    let surfaces = picture::surfaces(high);
+    let pictures: Vec<(Vec3, [Picture; 2])> = eyes()
+        .map(|eye| {
+            let camera = Camera::from_direction(&high.mesh, eye, SHADED, SHADED);
+            let of = |mesh: &Mesh, s: &[Surface]| render(mesh, s, &camera, picture::PLAIN);
+            // A result has its source's materials.
+            (eye, [of(&high.mesh, &surfaces), of(&low.mesh, &surfaces)])
+        })
+        .collect();
+    let compared: Vec<(f64, Vec<f32>)> = pictures
+        .par_iter()
+        .map(|(_, [a, b])| similarity(a, b))
+        .collect();
+    let views: Vec<ShadingView> = pictures
+        .iter()
+        .zip(&compared)
+        .map(|((eye, _), (similarity, _))| ShadingView {
+            direction: eye.to_array(),
+            similarity: *similarity,
+        })
+        .collect();
+    let worst = (0..views.len()).min_by(|&a, &b| compared[a].0.total_cmp(&compared[b].0));
+    let worst = worst.map_or_else(Default::default, |i| {
+        let [a, b] = &pictures[i].1;
+        let png = |rgba: &[u8]| picture::encode(SHADED as u32, SHADED as u32, rgba);
+        [
+            png(&a.pixels.concat()),
+            png(&b.pixels.concat()),
+            png(&difference(a, b, &compared[i].1)),
+        ]
+    });
+    Shaded { views, worst }
+}
+
+/// Structural similarity over the pixels that either covers, and its map.
+fn similarity(a: &Picture, b: &Picture) -> (f64, Vec<f32>) {
+    let grey = |p: &Picture| -> Vec<f32> { p.pixels.iter().map(grey).collect() };
+    let Some(s) = ssim::compare(&grey(a), &grey(b), a.width) else {
+        return (1.0, Vec::new());
+    };
+    let covered = (0..s.map.len()).filter(|&i| a.pixels[i][3].max(b.pixels[i][3]) > 0);
+    let (sum, n) = covered.fold((0.0, 0.0), |(sum, n), i| {
+        (sum + f64::from(s.map[i]), n + 1.0)
+    });
+    let mean = if n > 0.0 { sum / n } else { 1.0 };
+    (mean, s.map)
+}
+
+/// Luma (ITU-R BT.709) over a grey ground, 0–1.
+fn grey(&[r, g, b, alpha]: &[u8; 4]) -> f32 {
+    let [r, g, b] = [r, g, b].map(|v| f32::from(v) / 255.0);
+    let luma = 0.2126 * r + 0.7152 * g + 0.0722 * b;
+    let alpha = f32::from(alpha) / 255.0;
+    luma * alpha + 0.72 * (1.0 - alpha)
+}
+
+/// Where two pictures differ: the less alike, the darker.
+fn difference(a: &Picture, b: &Picture, map: &[f32]) -> Vec<u8> {
+    (0..map.len())
+        .flat_map(|i| {
+            let alpha = a.pixels[i][3].max(b.pixels[i][3]);
+            let off = (1.0 - map[i]).clamp(0.0, 1.0);
+            let mix = |from: f32, to: f32| (from + (to - from) * off) as u8;
+            [mix(231.0, 68.0), mix(226.0, 12.0), mix(211.0, 0.0), alpha]
+        })
+        .collect()
+}

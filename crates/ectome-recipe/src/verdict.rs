@@ -1,0 +1,206 @@
+//! A tier judged against its brief, in words.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    Brief, Standing, Tier, Verdict,
+    words::{distance, grouped},
+};
+
+/// What was measured of a result.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Measured {
+    /// Triangles.
+    pub triangles: usize,
+    /// Largest deviation from the source, in metres.
+    pub deviation_max_m: f64,
+    /// The furthest that its outline leaves the source's, in metres; `None` when it was not compared.
+    pub outline_worst_m: Option<f64>,
+    /// Materials in use.
+    pub materials: usize,
+    /// UV sets.
+    pub uv_sets: usize,
+    /// Height of the source, in metres.
+    pub height_m: f64,
+}
+
+/// One thing a brief asks for, and how it stands.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Finding {
+    /// How it stands.
+    pub standing: Standing,
+    /// In words: what was found, what is allowed.
+    pub says: String,
+    /// What to do when it is over; empty otherwise.
+    pub remedy: String,
+}
+
+/// The verdict on a tier.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Judgement {
+    /// The worst standing of all findings.
+    pub standing: Standing,
+    /// What was looked at.
+    pub findings: Vec<Finding>,
+    /// The distance it was judged at, in metres.
+    pub nearest_m: f64,
+    /// Pixels the outline is off there.
+    pub outline_px: Option<f64>,
+}
+
+impl Judgement {
+    /// Judges tier `number` of a brief.
+    pub fn of(brief: &Brief, number: usize, tier: &Tier, m: &Measured) -> Self {
+        let nearest_m = brief.nearest_m(tier, m.height_m);
+        let limit = tier.triangles as usize;
+        let count = Verdict::of(m.triangles, limit);
+        let mut findings = vec![Finding {
+            standing: count.standing,
+            says: format!("{} of {} triangles", grouped(m.triangles), grouped(limit)),
+            remedy: match count.standing {
+                Standing::Over => format!(
+                    "LOD{number} is {} triangles over its limit of {}. Cut it to {}.",
+                    grouped(m.triangles - limit),
+                    grouped(limit),
+                    grouped(limit)
+                ),
+                _ => String::new(),
+            },
+        }];
+        let outline_px = m.outline_worst_m.map(|w| w / brief.pixel_m(nearest_m));
+        if let Some(px) = outline_px {
+            let allowed = tier.outline_px;
+            let standing = match px {
+                px if px > allowed => Standing::Over,
+                px if px > allowed * 0.95 => Standing::Tight,
+                _ => Standing::Pass,
+            };
+            findings.push(Finding {
+                standing,
+                says: format!(
+                    "Outline {px:.1} px at {}, limit {allowed}",
+                    distance(nearest_m)
+                ),
+                remedy: match standing {
+                    Standing::Over => format!(
+                        "From {} on it holds. Give the outline more attention, or LOD{number} more triangles.",
+                        distance(nearest_m * px / allowed)
+                    ),
+                    _ => String::new(),
+                },
+            });
+        }
+        for (what, have, allowed, remedy) in [
+            (
+                "materials",
+                m.materials,
+                brief.materials,
+                "Join some in the source.",
+            ),
+            (
+                "UV sets",
+                m.uv_sets,
+                brief.uv_sets,
+                "Leave the others out of the source.",
+            ),
+        ] {
+            if have > allowed as usize {
+                findings.push(Finding {
+                    standing: Standing::Over,
+                    says: format!("{have} {what}, {allowed} allowed"),
+                    remedy: remedy.to_owned(),
+                });
+            }
+        }
+        let over = |s: Standing| findings.iter().any(|f| f.standing == s);
+        Self {
+            standing: match () {
+                () if over(Standing::Over) => Standing::Over,
+                () if over(Standing::Tight) => Standing::Tight,
+                () => Standing::Pass,
+            },
+            findings,
+            nearest_m,
+            outline_px,
+        }
+    }
+
+    /// The whole in one line, without the tier's name: what was found, then whether it passes.
+    pub fn sentence(&self) -> String {
+        let found: Vec<&str> = self.findings.iter().map(|f| f.says.as_str()).collect();
+        let end = match self.standing {
+            Standing::Pass => "Passes",
+            Standing::Tight => "Passes, tight",
+            Standing::Over => "Does not pass",
+        };
+        format!("{}. {end}.", found.join(". "))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn brief() -> Brief {
+        let mut brief = Brief::from_limits("t", &[6000, 3000]).unwrap();
+        // 2 · 6 m · tan 45° / 1200 = 10 mm to the pixel.
+        brief.vertical_fov_deg = 90.0;
+        brief.screen_height_px = 1200;
+        brief.tiers[1].nearest_m = 6.0;
+        brief
+    }
+
+    #[rstest]
+    #[case(
+        2500,
+        0.014,
+        1,
+        Standing::Pass,
+        "2\u{2009}500 of 3\u{2009}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes."
+    )]
+    #[case(
+        2998,
+        0.014,
+        1,
+        Standing::Tight,
+        "2\u{2009}998 of 3\u{2009}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes, tight."
+    )]
+    #[case(
+        2500,
+        0.024,
+        1,
+        Standing::Over,
+        "2\u{2009}500 of 3\u{2009}000 triangles. Outline 2.4 px at 6.0 m, limit 2. Does not pass."
+    )]
+    #[case(
+        2500,
+        0.014,
+        3,
+        Standing::Over,
+        "2\u{2009}500 of 3\u{2009}000 triangles. Outline 1.4 px at 6.0 m, limit 2. 3 materials, 2 allowed. Does not pass."
+    )]
+    fn a_verdict_adds_up_in_words(
+        #[case] triangles: usize,
+        #[case] outline: f64,
+        #[case] materials: usize,
+        #[case] standing: Standing,
+        #[case] sentence: &str,
+    ) {
+        let brief = brief();
+        let m = Measured {
+            triangles,
+            outline_worst_m: Some(outline),
+            materials,
+            uv_sets: 1,
+            ..Measured::default()
+        };
+        let j = Judgement::of(&brief, 1, &brief.tiers[1], &m);
+        assert_eq!(j.standing, standing);
+        assert_eq!(j.sentence(), sentence);
+        assert_eq!(
+            j.findings.iter().any(|f| !f.remedy.is_empty()),
+            standing == Standing::Over
+        );
+    }
+}

@@ -1,0 +1,204 @@
+//! The chain of an asset: what fills each tier of its brief.
+
+use ectome_recipe::{Recipe, Target};
+use sqlx::Row;
+
+use crate::{
+    Store, StoreError,
+    asset::Asset,
+    candidate::{Candidate, Wanted, ask},
+    retry::retrying,
+};
+
+/// A tier of an asset's chain.
+#[derive(Clone, Debug)]
+pub struct ChainTier {
+    /// 0 for LOD0.
+    pub tier: u32,
+    /// Triangles allowed.
+    pub limit: u64,
+    /// It keeps its candidate when the chain is filled anew.
+    pub locked: bool,
+    /// What fills it.
+    pub candidate: Candidate,
+}
+
+/// What a tier is filled with.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Fill {
+    /// Triangles allowed.
+    pub limit: u32,
+    /// A largest deviation in millimetres that is permitted instead; the limit still holds.
+    pub within_mm: Option<f64>,
+    /// The count such a deviation is expected to take.
+    pub expected: u32,
+}
+
+impl Fill {
+    /// A cut to a limit.
+    pub fn to(limit: u32) -> Self {
+        Self {
+            limit,
+            within_mm: None,
+            expected: limit,
+        }
+    }
+}
+
+impl Store {
+    /// Makes the chain of an asset, in place of the chain it had; locked tiers stay. A source that has no more
+    /// triangles than a tier allows fills it as it is.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_chain(&self, asset: &Asset, fills: &[Fill]) -> Result<(), StoreError> {
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            sqlx::query("DELETE FROM chain_tiers WHERE asset = ? AND NOT (locked AND tier < ?)")
+                .bind(asset.id)
+                .bind(fills.len() as u32)
+                .execute(&mut *tx)
+                .await?;
+            for (tier, fill) in fills.iter().enumerate() {
+                let kept = sqlx::query("SELECT 1 FROM chain_tiers WHERE asset = ? AND tier = ?")
+                    .bind(asset.id)
+                    .bind(tier as u32)
+                    .fetch_optional(&mut *tx)
+                    .await?;
+                if kept.is_some() {
+                    continue;
+                }
+                let recipe = recipe(asset, fill);
+                let hash = ask(&mut tx, asset, &Wanted::of(&recipe, u64::from(fill.expected))).await?;
+                sqlx::query(
+                    "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
+                )
+                .bind(asset.id)
+                .bind(tier as u32)
+                .bind(u64::from(fill.limit))
+                .bind(&hash)
+                .execute(&mut *tx)
+                .await?;
+            }
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Cuts one tier anew; the others stay.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_tier(
+        &self,
+        asset: &Asset,
+        tier: u32,
+        fill: Fill,
+    ) -> Result<(), StoreError> {
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            let recipe = recipe(asset, &fill);
+            let hash = ask(
+                &mut tx,
+                asset,
+                &Wanted::of(&recipe, u64::from(fill.expected)),
+            )
+            .await?;
+            put_tier(&mut tx, asset.id, tier, u64::from(fill.limit), &hash).await?;
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Gives a tier a candidate that stands in the asset's tray.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn set_tier(
+        &self,
+        asset: u64,
+        tier: u32,
+        limit: u64,
+        candidate: &str,
+    ) -> Result<(), StoreError> {
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            put_tier(&mut tx, asset, tier, limit, candidate).await?;
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Locks a tier or unlocks it.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn lock_tier(&self, asset: u64, tier: u32, locked: bool) -> Result<(), StoreError> {
+        retrying(|| async {
+            sqlx::query("UPDATE chain_tiers SET locked = ? WHERE asset = ? AND tier = ?")
+                .bind(locked)
+                .bind(asset)
+                .bind(tier)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// The chain of an asset, nearest tier first.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn chain(&self, asset: u64) -> Result<Vec<ChainTier>, StoreError> {
+        sqlx::query(
+            "SELECT c.*, t.number, t.pinned, l.tier, l.triangle_limit, l.locked FROM chain_tiers l \
+             JOIN candidates c ON c.hash = l.candidate \
+             JOIN tray t ON t.asset = l.asset AND t.candidate = l.candidate \
+             WHERE l.asset = ? ORDER BY l.tier",
+        )
+        .bind(asset)
+        .fetch_all(&self.pool)
+        .await?
+        .iter()
+        .map(|row| {
+            Ok(ChainTier {
+                tier: row.try_get("tier")?,
+                limit: row.try_get("triangle_limit")?,
+                locked: row.try_get("locked")?,
+                candidate: Candidate::from_row(row)?,
+            })
+        })
+        .collect()
+    }
+}
+
+fn recipe(asset: &Asset, fill: &Fill) -> Recipe {
+    match fill.within_mm {
+        None => asset.fitting(fill.limit),
+        Some(mm) => asset.recipe_to(Target::WithinMm(mm)),
+    }
+}
+
+async fn put_tier(
+    tx: &mut sqlx::MySqlConnection,
+    asset: u64,
+    tier: u32,
+    limit: u64,
+    candidate: &str,
+) -> Result<(), StoreError> {
+    sqlx::query(
+        "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?) \
+         ON DUPLICATE KEY UPDATE triangle_limit = VALUES(triangle_limit), candidate = VALUES(candidate)",
+    )
+    .bind(asset)
+    .bind(tier)
+    .bind(limit)
+    .bind(candidate)
+    .execute(tx)
+    .await?;
+    Ok(())
+}
