@@ -43,7 +43,7 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
         "the cut stands in the list once"
     );
     let page = http::get(app.port, "/assets/1/cut").unwrap().text();
-    assert_eq!(page.matches("data-show=").count(), 1, "one candidate");
+    assert_eq!(page.matches("data-candidate=").count(), 1, "one candidate");
     let made = http::get(app.port, "/assets/1/download/float_1.glb").unwrap();
     let made = glb::read("float_1.glb", &made.body).unwrap();
     assert!(made.mesh.triangle_count() <= 2000 && made.mesh.triangle_count() >= 1998);
@@ -53,6 +53,33 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
     assert!(!folder.path().join("database/pid").exists());
     app.restart();
     assert!(shows(&app, "/", "Float"));
+}
+
+#[test]
+fn a_killed_server_finishes_its_preparation_after_the_next_start() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut app = App::start(folder.path());
+    let ball = Scene::from(shapes::icosphere(1.0, 7));
+    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
+    let shows = |app: &App, path: &str, text: &str| {
+        http::get(app.port, path).is_some_and(|r| r.text().contains(text))
+    };
+    wait_for("intake", || shows(&app, "/assets/1/cut", "id=\"cut-form\""));
+    // Half the ball goes; until then it stays what it was.
+    let plane = "change=clip&px=0&py=0&pz=0&nx=0&ny=1&nz=0&cap=on";
+    http::post(app.port, "/assets/1/changes", plane).unwrap();
+    wait_for("the change begins", || {
+        shows(&app, "/assets/1/intake", "id=\"pending\"")
+    });
+    app.kill();
+    app.restart();
+    wait_for("the change ends", || {
+        shows(&app, "/assets/1/intake", "triangles clipped off")
+            && !shows(&app, "/assets/1/intake", "id=\"pending\"")
+    });
+    let work = http::get(app.port, "/work").unwrap().text();
+    assert!(!work.contains("state-failed"), "nothing failed");
 }
 
 #[test]

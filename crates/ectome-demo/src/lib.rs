@@ -55,6 +55,10 @@ pub struct Asset {
     pub brief: &'static str,
     /// Makes it.
     pub make: fn() -> Scene,
+    /// The nearest it is seen from in the demo scene, in metres.
+    pub seen_from_m: f64,
+    /// How often it stands there.
+    pub copies: u32,
     /// Its quads and n-gons matter: it is handed over as OBJ, which keeps them.
     pub polygons: bool,
 }
@@ -81,6 +85,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Fog bell",
         brief: "Headset, hero prop",
         make: fog_bell,
+        seen_from_m: 2.0,
+        copies: 1,
         polygons: false,
     },
     Asset {
@@ -88,6 +94,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Mooring post",
         brief: "Console, hero prop",
         make: mooring_post,
+        seen_from_m: 3.0,
+        copies: 4,
         polygons: false,
     },
     Asset {
@@ -95,6 +103,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Sea-horse figurehead",
         brief: "Console, hero prop",
         make: figurehead,
+        seen_from_m: 4.0,
+        copies: 1,
         polygons: false,
     },
     Asset {
@@ -102,6 +112,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Tide plate",
         brief: "Phone, hero prop",
         make: tide_plate,
+        seen_from_m: 1.5,
+        copies: 2,
         polygons: true,
     },
     Asset {
@@ -109,6 +121,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Rope winch",
         brief: "Headset, hero prop",
         make: rope_winch,
+        seen_from_m: 2.5,
+        copies: 2,
         polygons: true,
     },
     Asset {
@@ -116,6 +130,8 @@ pub const ASSETS: [Asset; 6] = [
         title: "Enamel kettle",
         brief: "Phone, hero prop",
         make: enamel_kettle,
+        seen_from_m: 1.0,
+        copies: 3,
         polygons: false,
     },
 ];

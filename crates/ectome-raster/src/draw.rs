@@ -58,11 +58,12 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
     };
     let rows = camera.height * SAMPLES;
     let width = camera.width * SAMPLES;
-    let bands: Vec<usize> = (0..camera.height.div_ceil(BAND)).collect();
+    let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
     let plain = Vec3::from_array(plain);
-    let pixels: Vec<Vec<[u8; 4]>> = bands
+    let pixels: Vec<Vec<[u8; 4]>> = faces
         .par_iter()
-        .map(|band| {
+        .enumerate()
+        .map(|(band, faces)| {
             let from = band * BAND * SAMPLES;
             let to = (from + BAND * SAMPLES).min(rows);
             let mut target = Target {
@@ -87,7 +88,8 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                 let relief = surface
                     .and_then(|s| s.normal.as_ref())
                     .filter(|(_, set, _)| *set < usize::from(run.channels.uv_sets));
-                for f in run.faces.clone() {
+                let own = faces.partition_point(|&f| f < run.faces.start);
+                for &f in faces[own..].iter().take_while(|&&f| f < run.faces.end) {
                     let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
                     let p =
                         [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
@@ -122,6 +124,26 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
         height: camera.height,
         pixels: pixels.concat(),
     }
+}
+
+/// The faces that reach into each band of rows, in order, so that a band need not look at all of them.
+fn faces_of_bands(mesh: &Mesh, places: &[Vec3], bands: usize) -> Vec<Vec<u32>> {
+    let mut list: Vec<Vec<u32>> = vec![Vec::new(); bands];
+    let rows = (BAND * SAMPLES) as f32;
+    for f in 0..mesh.face_count() {
+        let rise = mesh.triangle_points(f).map(|p| places[p as usize].y);
+        let low = rise.into_iter().fold(f32::INFINITY, f32::min);
+        let high = rise.into_iter().fold(f32::NEG_INFINITY, f32::max);
+        if !(low.is_finite() && high.is_finite()) || high < 0.0 {
+            continue;
+        }
+        let from = (low / rows).max(0.0) as usize;
+        let to = ((high / rows) as usize).min(bands.saturating_sub(1));
+        for band in list.iter_mut().take(to + 1).skip(from) {
+            band.push(f as u32);
+        }
+    }
+    list
 }
 
 /// The directions on a triangle in which u grows and in which v falls.

@@ -87,13 +87,18 @@ impl TierResult {
     }
 }
 
-/// Limits that halve: `first`, a half, a quarter … (*common practice, no published source*). Stops
-/// early where a tier would have fewer than 4 triangles.
-pub fn halved(first: u32, tiers: usize) -> Vec<u32> {
-    (0..tiers.min(31))
-        .map(|n| first >> n)
-        .take_while(|&n| n >= 4)
-        .collect()
+/// Limits that fall by a ratio (0–1): `first`, that times the ratio, … (halving is *common practice, no published
+/// source*). Stops early where a tier would have fewer than 4 triangles or no fewer than the one before.
+pub fn by_ratio(first: u32, ratio: f64, tiers: usize) -> Vec<u32> {
+    let mut list: Vec<u32> = Vec::new();
+    for n in 0..tiers {
+        let limit = (f64::from(first) * ratio.powi(n as i32)).floor() as u32;
+        if limit < 4 || list.last().is_some_and(|&last| limit >= last) {
+            break;
+        }
+        list.push(limit);
+    }
+    list
 }
 
 #[cfg(test)]
@@ -119,7 +124,8 @@ mod tests {
 
     #[test]
     fn tiers_halve() {
-        assert_eq!(halved(1_200, 3), [1_200, 600, 300]);
-        assert_eq!(halved(10, 3), [10, 5]);
+        assert_eq!(by_ratio(1_200, 0.5, 3), [1_200, 600, 300]);
+        assert_eq!(by_ratio(10, 0.5, 3), [10, 5]);
+        assert_eq!(by_ratio(1_000, 0.3, 3), [1_000, 300, 90]);
     }
 }

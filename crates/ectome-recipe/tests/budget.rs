@@ -7,9 +7,6 @@ use ectome_recipe::{
     engine, starting_briefs,
 };
 
-/// How each demo asset stands in the scene: distance in metres, copies.
-const STANDS: [(f64, u32); 6] = [(2.0, 1), (3.0, 4), (4.0, 1), (1.5, 2), (2.5, 2), (1.0, 3)];
-
 fn headset() -> Brief {
     let mut list = starting_briefs::starting().into_iter();
     list.find(|b| b.name == "Headset, environment piece")
@@ -22,13 +19,13 @@ fn a_shared_budget_beats_pro_rata_on_the_demo_scene_as_measured() {
     let brief = headset();
     let mut sessions = Vec::new();
     let mut members = Vec::new();
-    for (asset, &(distance, instances)) in ectome_demo::ASSETS.iter().zip(&STANDS) {
+    for asset in &ectome_demo::ASSETS {
         let scene = engine::triangulated((asset.make)());
         let session = Session::new(scene, CutSettings::default(), None, &progress).unwrap();
         members.push(Member {
             curve: session.error_curve(),
-            pixel_m: brief.pixel_m(distance),
-            instances,
+            pixel_m: brief.pixel_m(asset.seen_from_m),
+            instances: asset.copies,
         });
         sessions.push(session);
     }

@@ -16,8 +16,9 @@ use tower_http::compression::{
 };
 
 use crate::{
-    asset_page, events, failure, guard, intake_page, open_sources::OpenSources, parcel, shelf,
-    statics, upload, work_page,
+    asset_page, briefs_page, chain_page, events, failure, guard, intake_page,
+    open_sources::OpenSources, parcel, scenes_page, sheet, shelf, statics, tray_page, upload,
+    work_page,
 };
 
 /// What every handler needs.
@@ -50,7 +51,11 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/{step}", get(asset_page::page))
         .route("/assets/{id}/{step}/panel", get(asset_page::panel))
         .route("/assets/{id}/cuts", post(asset_page::cut))
-        .route("/assets/{id}/chains", post(asset_page::chain))
+        .route("/assets/{id}/chains", post(chain_page::fill))
+        .route("/assets/{id}/tiers/{tier}", post(chain_page::tier))
+        .route("/assets/{id}/candidates/{number}", post(tray_page::act))
+        .route("/assets/{id}/sheet", get(sheet::page))
+        .route("/assets/{id}/sheet/picture", get(sheet::picture))
         .route("/assets/{id}/flats", post(asset_page::flats))
         .route("/assets/{id}/loops", post(asset_page::loops))
         .route("/assets/{id}/settings", post(asset_page::settings))
@@ -68,6 +73,19 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/download/{file}", get(parcel::download))
         .route("/mesh/{blob}", get(parcel::mesh))
         .route("/picture/{blob}", get(parcel::picture))
+        .route("/briefs", get(briefs_page::list).post(briefs_page::add))
+        .route(
+            "/briefs/{id}",
+            get(briefs_page::one).post(briefs_page::save),
+        )
+        .route("/briefs/{id}/remove", post(briefs_page::remove))
+        .route("/briefs/{id}/toml", get(briefs_page::toml))
+        .route("/scenes", get(scenes_page::list).post(scenes_page::add))
+        .route(
+            "/scenes/{id}",
+            get(scenes_page::one).post(scenes_page::save),
+        )
+        .route("/scenes/{id}/remove", post(scenes_page::remove))
         .route("/work", get(work_page::page))
         .route("/work/list", get(work_page::list))
         .route("/work/{id}/stop", post(work_page::stop))

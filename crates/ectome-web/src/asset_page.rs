@@ -7,7 +7,7 @@ use axum::{
     http::{HeaderMap, HeaderName, StatusCode, header::CONTENT_TYPE},
     response::{Html, IntoResponse, Redirect, Response},
 };
-use ectome_recipe::{Attention, Ball, CutSettings, Keep, LoopChoice, Region, chain::halved};
+use ectome_recipe::{Attention, Ball, CutSettings, Keep, LoopChoice, Region};
 use ectome_store::{
     asset::{Asset, AssetState},
     work::{Kind, Work},
@@ -22,9 +22,6 @@ use crate::{
     statics::VERSION,
     words,
 };
-
-/// How many tiers one action makes.
-const TIERS: usize = 3;
 
 /// What the address says beyond the path.
 #[derive(Deserialize)]
@@ -140,27 +137,6 @@ pub async fn cut(
     let tray = app.store.tray(id).await?;
     let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "cut", number))
-}
-
-/// `POST /assets/{id}/chains`
-pub async fn chain(
-    State(app): State<App>,
-    Path(id): Path<u64>,
-    headers: HeaderMap,
-    Form(form): Form<CutForm>,
-) -> Result<Response, Failure> {
-    let asset = ready_asset(&app, id).await?;
-    let first = target(&form.triangles, &asset)?;
-    app.store
-        .ask_for_chain(&asset, &halved(first, TIERS))
-        .await?;
-    let number = app
-        .store
-        .chain(id)
-        .await?
-        .first()
-        .map(|t| t.candidate.number);
-    Ok(back(&headers, id, "chain", number))
 }
 
 /// What the settings form sends: boxes that are not ticked are absent.
@@ -376,7 +352,7 @@ pub(crate) async fn ready_asset(app: &App, id: u64) -> Result<Asset, Failure> {
 }
 
 /// A typed target; groups may be set apart by spaces or thin spaces.
-fn target(text: &str, asset: &Asset) -> Result<u32, Failure> {
+pub(crate) fn target(text: &str, asset: &Asset) -> Result<u32, Failure> {
     let digits: String = text.chars().filter(|c| !c.is_whitespace()).collect();
     let source = asset.inspection.as_ref().map_or(0, |i| i.triangles);
     let n: u32 = digits.parse().map_err(|_| {

@@ -1,28 +1,33 @@
 //! What the column and the Rule of an asset page show.
 
-use ectome_recipe::{Attention, Brief, CutSettings, Fate, Inspection, Verdict};
+use ectome_recipe::{Attention, Brief, CutSettings, Fate, Inspection};
 use ectome_store::{
     analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
     brief::BriefRow,
-    candidate::{Candidate, CandidateState, ChainTier},
+    candidate::{Candidate, CandidateState},
+    chain::ChainTier,
 };
 use serde_json::{Value, json};
 
 use crate::{
     app::App,
+    chain_view::{ChainView, chain_view},
     failure::Failure,
     intake_view::{IntakeView, intake_view},
     ledger::{Ledger, ledger},
+    proof_view::{ProofView, proof_view},
+    tray_view::{TrayLine, result_sentence, tray_lines},
     words,
 };
 
 /// The steps in order: address and name.
-const STEPS: [(&str, &str); 5] = [
+const STEPS: [(&str, &str); 6] = [
     ("intake", "Intake"),
     ("parts", "Parts"),
     ("cut", "Cut"),
     ("chain", "Chain"),
+    ("proof", "Proof"),
     ("parcel", "Parcel"),
 ];
 
@@ -33,33 +38,6 @@ pub struct Tab {
     pub says: String,
     pub class: &'static str,
     pub here: bool,
-}
-
-pub struct TrayLine {
-    pub number: u32,
-    pub target: String,
-    pub triangles: String,
-    pub deviation: String,
-    pub state: &'static str,
-    pub fault: String,
-    pub shown: bool,
-    pub tier: Option<u32>,
-}
-
-pub struct TierLine {
-    pub tier: u32,
-    pub limit: String,
-    pub triangles: String,
-    pub margin: String,
-    pub deviation: String,
-    pub switch: String,
-    pub word: &'static str,
-    pub icon: &'static str,
-    pub class: &'static str,
-    pub number: u32,
-    pub ready: bool,
-    pub fault: String,
-    pub size_hint: String,
 }
 
 pub struct FileLine {
@@ -80,6 +58,9 @@ pub struct View {
     pub step: &'static str,
     pub ready: bool,
     pub fault: Option<String>,
+    pub brief_id: u64,
+    pub suffix: String,
+    pub formats: String,
     pub brief_name: String,
     pub brief_limits: String,
     pub briefs: Vec<BriefLine>,
@@ -88,10 +69,8 @@ pub struct View {
     pub intake: IntakeView,
     pub materials: Vec<String>,
     pub tray: Vec<TrayLine>,
-    pub tiers: Vec<TierLine>,
-    pub chain_complete: bool,
-    pub chain_verdict: String,
-    pub chain_class: &'static str,
+    pub chain: ChainView,
+    pub proof: ProofView,
     pub suggested: u32,
     pub suggested_chain: String,
     pub files: Vec<FileLine>,
@@ -198,15 +177,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
     let source = inspection.triangles as u64;
     let ready = asset.state() == AssetState::Ready;
 
-    let tiers: Vec<TierLine> = chain.iter().map(|t| tier_line(t, &brief)).collect();
-    let chain_complete = !tiers.is_empty() && tiers.iter().all(|t| t.ready);
-    let over = tiers.iter().filter(|t| t.class == "is-over").count();
-    let (chain_verdict, chain_class) = match (tiers.len(), chain_complete, over) {
-        (0, ..) => (String::new(), ""),
-        (_, false, _) => ("in work".to_owned(), "is-quiet"),
-        (n, true, 0) => (format!("LOD0–{} pass", n - 1), "is-pass"),
-        (n, true, over) => (format!("{over} of {n} over"), "is-over"),
-    };
+    let chain_shown = chain_view(&brief, &asset, chain, outlook.as_ref());
     let first_limit = brief.tiers.first().map_or(1000, |t| t.triangles);
     // What was asked for last stays in the field, made or not.
     let suggested = asked
@@ -215,12 +186,16 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         .unwrap_or(first_limit)
         .min(source.saturating_sub(1).max(4) as u32);
     let suggested_chain_first = chain.first().map_or(first_limit, |t| t.limit as u32);
-    let tabs = tabs(step, inspection, shown, &chain_verdict, chain_class, ready);
+    let proof = proof_view(&brief, &asset, tray, chain, shown);
+    let tabs = tabs(step, inspection, shown, &chain_shown, &proof, ready);
 
     Ok(View {
         id: asset.id,
         step,
         ready,
+        brief_id: asset.brief,
+        suffix: brief.suffix.clone(),
+        formats: brief.formats.join(", "),
         brief_name: brief.name.clone(),
         brief_limits: brief
             .tiers
@@ -240,14 +215,8 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         intake: intake_view(&asset, inspection),
         ledger: ledger(inspection),
         materials: inspection.materials.clone(),
-        tray: tray
-            .iter()
-            .rev()
-            .map(|c| tray_line(c, shown, chain))
-            .collect(),
-        chain_complete,
-        chain_verdict,
-        chain_class,
+        tray: tray_lines(tray, shown, chain),
+        proof,
         suggested,
         suggested_chain: suggested_chain_first.to_string(),
         files: files
@@ -315,7 +284,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         reuse_halves: asset.settings.reuse_halves,
         fault: asset.fault,
         name: asset.name,
-        tiers,
+        chain: chain_shown,
     })
 }
 
@@ -438,7 +407,7 @@ fn data(
         "bounds": asset.inspection.as_ref().map(|i| i.bounds_m),
         "gates": limits,
         "pixelAtOneMetreMm": brief.pixel_m(1.0) * 1e3,
-        "nearest": brief.tiers.first().map_or(1.0, |t| t.nearest_m),
+        "nearest": brief.tiers.first().map_or(1.0, |t| brief.nearest_m(t, asset.height_m())),
         "target": suggested,
         "shown": shown.map(|c| c.number),
         "candidates": tray.iter().filter(|c| c.state == CandidateState::Ready).map(|c| json!({
@@ -447,147 +416,21 @@ fn data(
             "mesh": c.mesh,
             "tier": tier_of(c),
             "deviationMm": c.report.as_ref().map(|r| r.deviation_max_mm),
+            "pinned": c.pinned,
+            "sourceField": c.pictures.as_ref().map(|p| p.source_field.as_str()),
+            "resultField": c.pictures.as_ref().map(|p| p.result_field.as_str()),
+            "nearest": tier_of(c).and_then(|t| brief.tiers.get(t as usize))
+                .map(|t| brief.nearest_m(t, asset.height_m())),
         })).collect::<Vec<_>>(),
     })
 }
-
-fn tier_line(t: &ChainTier, brief: &Brief) -> TierLine {
-    let c = &t.candidate;
-    let ready = c.state == CandidateState::Ready;
-    let triangles = c.triangles.unwrap_or(0);
-    // The gate is the brief's; a chain may have been made for other limits.
-    let limit = brief
-        .tiers
-        .get(t.tier as usize)
-        .map_or(t.limit, |b| u64::from(b.triangles));
-    let verdict = Verdict::of(triangles as usize, limit as usize);
-    let (word, icon, class) = if ready {
-        words::standing(verdict.standing)
-    } else if c.state == CandidateState::Failed {
-        ("Could not be made", "cross", "is-over")
-    } else {
-        ("In work", "wait", "is-quiet")
-    };
-    let deviation = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm);
-    TierLine {
-        tier: t.tier,
-        limit: words::grouped(limit),
-        triangles: words::grouped(triangles),
-        margin: if ready {
-            let n = (triangles as i64 - limit as i64).unsigned_abs();
-            let side = if triangles > limit {
-                "over"
-            } else {
-                "to spare"
-            };
-            format!("{} {side}", words::grouped(n))
-        } else {
-            String::new()
-        },
-        deviation: words::length(deviation),
-        switch: words::distance(brief.switch_distance_m(deviation / 1e3)),
-        word,
-        icon,
-        class,
-        number: c.number,
-        ready,
-        fault: c.fault.clone().unwrap_or_default(),
-        size_hint: words::grouped(t.limit),
-    }
-}
-
-fn tray_line(c: &Candidate, shown: Option<&Candidate>, chain: &[ChainTier]) -> TrayLine {
-    TrayLine {
-        number: c.number,
-        target: words::grouped(c.target),
-        triangles: c.triangles.map_or_else(|| "…".to_owned(), words::grouped),
-        deviation: c
-            .report
-            .as_ref()
-            .map_or_else(String::new, |r| words::length(r.deviation_max_mm)),
-        state: match c.state {
-            CandidateState::Ready => "ready",
-            CandidateState::Waiting => "waiting",
-            CandidateState::Failed => "failed",
-        },
-        fault: c.fault.clone().unwrap_or_default(),
-        shown: shown.is_some_and(|s| s.hash == c.hash),
-        tier: chain
-            .iter()
-            .find(|t| t.candidate.hash == c.hash)
-            .map(|t| t.tier),
-    }
-}
-
-/// What a cut cost: how far off, where, and what that is on screen where the tier is seen.
-fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> {
-    let r = c.report.as_ref()?;
-    let nearest = brief.tiers.first().map_or(1.0, |t| t.nearest_m);
-    let pixels = r.deviation_max_mm / 1e3 / brief.pixel_m(nearest);
-    let place = match r.deviation_worst_part.as_str() {
-        "" => String::new(),
-        part => format!(" on {part}"),
-    };
-    let uvs = match (r.uv_drift_mean_texels, r.uv_drift_max_texels) {
-        (Some(mean), Some(max)) => {
-            format!(" UVs within {mean:.1} texels at 2048, {max:.0} at worst.")
-        }
-        _ => String::new(),
-    };
-    // Outlines were compared in pictures whose side is at most the diagonal.
-    let diagonal_mm = r.deviation_max_mm * 100.0 / r.deviation_max_percent_of_diagonal;
-    let outline_m = r.outline_mean_pixels / OUTLINE_PIXELS * diagonal_mm / 1e3;
-    let outline = if outline_m.is_finite() && r.outline_agreement > 0.0 {
-        format!(
-            " Outline {:.1} px off on the mean.",
-            outline_m / brief.pixel_m(nearest)
-        )
-    } else {
-        String::new()
-    };
-    let loops = match r.loops_taken {
-        0 => String::new(),
-        n => {
-            let stay: Vec<String> = r
-                .loops_held
-                .iter()
-                .map(|(why, n)| format!("{} ({why})", words::grouped(*n as u64)))
-                .collect();
-            let stay = match stay.is_empty() {
-                true => String::new(),
-                false => format!("; left in: {}", stay.join(", ")),
-            };
-            format!(" {} loops taken out{stay}.", words::grouped(n as u64))
-        }
-    };
-    let first = r.first_pass.as_ref().map_or_else(String::new, |f| {
-        format!(
-            " A first pass in {} blocks left {} triangles; its {} are part of these figures.",
-            f.blocks,
-            words::grouped(f.triangles as u64),
-            words::length(f.deviation_max_mm)
-        )
-    });
-    Some(format!(
-        "{} of {}. Largest deviation {}{place}: at most {pixels:.1} px at {}. Mean {}.{outline}{uvs}{loops}{first} Made in {}.",
-        words::grouped(c.triangles?),
-        words::grouped(source),
-        words::length(r.deviation_max_mm),
-        words::distance(nearest),
-        words::length(r.deviation_mean_mm),
-        words::seconds(r.seconds_analysis + r.seconds_replay + r.seconds_fitting),
-    ))
-}
-
-/// Pixels across the pictures in which outlines are compared, without their margins.
-const OUTLINE_PIXELS: f64 = 504.0;
 
 fn tabs(
     step: &str,
     inspection: &Inspection,
     shown: Option<&Candidate>,
-    chain_verdict: &str,
-    chain_class: &'static str,
+    chain: &ChainView,
+    proof: &ProofView,
     ready: bool,
 ) -> Vec<Tab> {
     STEPS
@@ -622,9 +465,11 @@ fn tabs(
                         "is-quiet"
                     },
                 ),
-                "chain" if chain_verdict.is_empty() => ("none yet".to_owned(), "is-quiet"),
-                "chain" => (chain_verdict.to_owned(), chain_class),
-                _ if chain_class == "is-pass" => ("ready".to_owned(), "is-pass"),
+                "chain" if chain.tiers.is_empty() => ("none yet".to_owned(), "is-quiet"),
+                "chain" => (chain.verdict.clone(), chain.class),
+                "proof" => (proof.says.clone(), proof.class),
+                _ if chain.complete && chain.class == "is-pass" => ("ready".to_owned(), "is-pass"),
+                _ if chain.complete => ("ready, does not pass".to_owned(), "is-over"),
                 _ => ("waits for a chain".to_owned(), "is-quiet"),
             };
             Tab {

@@ -19,6 +19,12 @@ impl Fields {
             .map_or("", |(_, v)| v.trim())
     }
 
+    /// All values of a field, in order, empty ones too.
+    pub fn all(&self, name: &str) -> Vec<&str> {
+        let own = self.0.iter().filter(|(n, _)| n == name);
+        own.map(|(_, v)| v.trim()).collect()
+    }
+
     /// True when a box is ticked.
     pub fn ticked(&self, name: &str) -> bool {
         self.0.iter().any(|(n, _)| n == name)
@@ -41,23 +47,26 @@ impl Fields {
     /// # Errors
     /// A sentence that names what was meant to be typed.
     pub fn number(&self, name: &str, what: &str, low: f64, high: f64) -> Result<f64, Failure> {
-        let text: String = self
-            .text(name)
-            .chars()
-            .filter(|c| !c.is_whitespace())
-            .map(|c| if c == ',' { '.' } else { c })
-            .collect();
-        let number = text
-            .parse::<f64>()
-            .ok()
-            .filter(|n| (low..=high).contains(n));
-        number.ok_or_else(|| {
-            Failure::bad(format!(
-                "{what} is a number from {low} to {high}, not “{}”.",
-                self.text(name)
-            ))
-        })
+        number(self.text(name), what, low, high)
     }
+}
+
+/// A number as a person types it, with either decimal mark and blanks between groups, between two bounds.
+///
+/// # Errors
+/// A sentence that names what was meant to be typed.
+pub fn number(text: &str, what: &str, low: f64, high: f64) -> Result<f64, Failure> {
+    let plain: String = text
+        .chars()
+        .filter(|c| !c.is_whitespace())
+        .map(|c| if c == ',' { '.' } else { c })
+        .collect();
+    let number = plain.parse::<f64>().ok();
+    number.filter(|n| (low..=high).contains(n)).ok_or_else(|| {
+        Failure::bad(format!(
+            "{what} is a number from {low} to {high}, not “{text}”."
+        ))
+    })
 }
 
 impl<S: Send + Sync> FromRequest<S> for Fields {

@@ -6,7 +6,11 @@
 //! | module | what it serves |
 //! |---|---|
 //! | [`app`] | the routes and what every answer passes through |
-//! | `shelf`, `asset_page`, `work_page` | the pages |
+//! | `shelf`, `asset_page`, `briefs_page`, `scenes_page`, `work_page` | the pages |
+//! | `intake_page`, `chain_page`, `tray_page` | what the steps of an asset do |
+//! | `*_view`, `ledger` | what the steps show |
+//! | `judged` | candidates against briefs |
+//! | `sheet` | the proof sheet: printable, and as one picture |
 //! | `open_sources` | analysed sources in memory, for dragging the Rule |
 //! | `upload` | files dropped on the shelf, streamed to disk |
 //! | `parcel` | downloads: a GLB per tier, the chain as a zip |
@@ -16,6 +20,10 @@
 pub mod app;
 mod asset_page;
 mod asset_view;
+mod brief_form;
+mod briefs_page;
+mod chain_page;
+mod chain_view;
 mod change_form;
 mod events;
 mod failure;
@@ -23,11 +31,17 @@ mod fields;
 mod guard;
 mod intake_page;
 mod intake_view;
+mod judged;
 mod ledger;
 mod open_sources;
 mod parcel;
+mod proof_view;
+mod scenes_page;
+mod sheet;
 mod shelf;
 mod statics;
+mod tray_page;
+mod tray_view;
 mod upload;
 mod words;
 mod work_page;

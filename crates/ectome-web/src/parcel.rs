@@ -9,16 +9,17 @@ use axum::{
     response::{IntoResponse, Response},
 };
 use bytes::Bytes;
-use ectome_formats::glb;
+use ectome_formats::{glb, obj_write, ply_write};
 use ectome_recipe::{Brief, TierResult};
 use ectome_store::{
     asset::{PassOn, Provenance},
-    candidate::{CandidateState, ChainTier},
+    candidate::CandidateState,
+    chain::ChainTier,
 };
 use serde_json::json;
 use zip::{ZipWriter, write::SimpleFileOptions};
 
-use crate::{app::App, failure::Failure, words};
+use crate::{app::App, chain_page::brief_of, failure::Failure, words};
 
 const GLB: &str = "model/gltf-binary";
 
@@ -58,7 +59,7 @@ async fn blob_response(
     Ok((headers, Body::from_stream(stream)).into_response())
 }
 
-/// `GET /assets/{id}/download/{file}`: `<stem>_LOD<n>.glb`, `<stem>_<number>.glb` or
+/// `GET /assets/{id}/download/{file}`: `<stem><the brief's suffix><n>.glb`, `<stem>_<number>.glb` or
 /// `<stem>_chain.zip`.
 pub async fn download(
     State(app): State<App>,
@@ -75,12 +76,10 @@ pub async fn download(
             ),
         )
     };
-    let rest = file
-        .strip_prefix(&stem)
-        .and_then(|r| r.strip_prefix('_'))
-        .ok_or_else(missing)?;
+    let rest = file.strip_prefix(&stem).ok_or_else(missing)?;
     let chain = app.store.chain(id).await?;
-    if rest == "chain.zip" {
+    let brief = brief_of(&app, &asset).await?;
+    if rest == "_chain.zip" {
         let complete = chain
             .iter()
             .all(|t| t.candidate.state == CandidateState::Ready);
@@ -90,14 +89,6 @@ pub async fn download(
                 asset.name
             )));
         }
-        let brief = app
-            .store
-            .briefs()
-            .await?
-            .into_iter()
-            .find(|b| b.id == asset.brief)
-            .map(|b| b.brief)
-            .ok_or_else(missing)?;
         return Ok(attachment(
             &file,
             "application/zip",
@@ -105,12 +96,16 @@ pub async fn download(
         ));
     }
     let wanted = rest.strip_suffix(".glb").ok_or_else(missing)?;
-    let (blob, suffix) = if let Some(tier) = wanted.strip_prefix("LOD") {
-        let tier: u32 = tier.parse().map_err(|_| missing())?;
-        let found = chain.iter().find(|t| t.tier == tier).ok_or_else(missing)?;
-        (found.candidate.mesh.clone(), format!("_LOD{tier}"))
+    let tier = wanted
+        .strip_prefix(&brief.suffix)
+        .and_then(|tier| tier.parse::<u32>().ok())
+        .and_then(|tier| chain.iter().find(|t| t.tier == tier));
+    let (blob, suffix) = if let Some(found) = tier {
+        let suffix = format!("{}{}", brief.suffix, found.tier);
+        (found.candidate.mesh.clone(), suffix)
     } else {
-        let number: u32 = wanted.parse().map_err(|_| missing())?;
+        let number = wanted.strip_prefix('_').and_then(|n| n.parse::<u32>().ok());
+        let number = number.ok_or_else(missing)?;
         let tray = app.store.tray(id).await?;
         let found = tray
             .into_iter()
@@ -165,6 +160,30 @@ async fn named(
     run_blocking(move || renamed(&bytes, suffix, notice)).await
 }
 
+/// A GLB in each format that a brief names, with the files that belong to it.
+fn in_formats(
+    stem: &str,
+    glb: Vec<u8>,
+    formats: &[String],
+) -> Result<Vec<(String, Vec<u8>)>, Failure> {
+    let mut files = Vec::new();
+    for format in formats {
+        let broken = |e: ectome_formats::FormatError| {
+            Failure::bad(format!("{stem} cannot be written as {format}: {e}."))
+        };
+        let scene = || glb::read("candidate.glb", &glb).map_err(broken);
+        match format.as_str() {
+            "obj" => files.extend(obj_write::write(&scene()?, stem).map_err(broken)?),
+            "ply" => {
+                let bytes = ply_write::write(&scene()?).map_err(broken)?;
+                files.push((format!("{stem}.ply"), bytes));
+            }
+            _ => files.push((format!("{stem}.glb"), glb.clone())),
+        }
+    }
+    Ok(files)
+}
+
 fn renamed(bytes: &Bytes, suffix: String, notice: Option<String>) -> Result<Vec<u8>, Failure> {
     let broken = |e: ectome_formats::FormatError| {
         tracing::error!(error = %e, "a candidate cannot be read back");
@@ -197,10 +216,10 @@ async fn zipped(
     for t in chain {
         let c = &t.candidate;
         let blob = c.mesh.clone().unwrap_or_default();
-        files.push((
-            format!("{stem}_LOD{}.glb", t.tier),
-            named(app, &blob, format!("_LOD{}", t.tier), notice(provenance)).await?,
-        ));
+        let suffix = format!("{}{}", brief.suffix, t.tier);
+        let bytes = named(app, &blob, suffix.clone(), notice(provenance)).await?;
+        let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
+        files.extend(run_blocking(move || in_formats(&own, bytes, &formats)).await?);
         let deviation_m = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm / 1e3);
         let limit = brief
             .tiers

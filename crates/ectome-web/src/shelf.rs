@@ -2,17 +2,19 @@
 
 use askama::Template;
 use axum::{extract::State, response::Html};
-use ectome_recipe::Verdict;
 use ectome_store::{
     asset::{Asset, AssetState, PassOn},
     candidate::CandidateState,
+    chain::ChainTier,
     work::{State as WorkState, Work},
 };
 
 use crate::{
     app::App,
+    chain_view::standing_of,
     events::{LOOKED_AT, fingerprint},
     failure::Failure,
+    judged,
     statics::VERSION,
     words,
 };
@@ -87,16 +89,19 @@ async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
     let mut cards = Vec::new();
     for asset in app.store.assets().await? {
         let chain = app.store.chain(asset.id).await?;
+        let brief = briefs.iter().find(|b| b.id == asset.brief);
+        let standing = |t: &ChainTier| {
+            let j = judged::judge(&brief?.brief, &asset, t.tier as usize, &t.candidate)?;
+            Some(j.standing)
+        };
         let tiers = chain
             .iter()
             .filter(|t| t.candidate.state == CandidateState::Ready)
             .map(|t| {
-                let triangles = t.candidate.triangles.unwrap_or(0);
-                let verdict = Verdict::of(triangles as usize, t.limit as usize);
-                let (word, _, class) = words::standing(verdict.standing);
+                let (word, _, class) = standing_of(&t.candidate, standing(t));
                 TierChip {
                     number: t.tier,
-                    triangles: words::grouped(triangles),
+                    triangles: words::grouped(t.candidate.triangles.unwrap_or(0)),
                     word,
                     class,
                 }
@@ -110,10 +115,7 @@ async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
                 .as_ref()
                 .map(|i| words::grouped(i.triangles as u64)),
             objects: asset.inspection.as_ref().map_or(0, |i| i.objects.len()),
-            brief: briefs
-                .iter()
-                .find(|b| b.id == asset.brief)
-                .map_or_else(String::new, |b| b.brief.name.clone()),
+            brief: brief.map_or_else(String::new, |b| b.brief.name.clone()),
             arriving: arriving(&asset, work),
             fault: asset.fault.clone(),
             forbidden: asset.provenance.may_pass_on == PassOn::No,

@@ -38,7 +38,7 @@ pub fn standing(s: Standing) -> (&'static str, &'static str, &'static str) {
     match s {
         Standing::Pass => ("Passes", "check", "is-pass"),
         Standing::Tight => ("Passes, tight", "tight", "is-tight"),
-        Standing::Over => ("Over its limit", "cross", "is-over"),
+        Standing::Over => ("Does not pass", "cross", "is-over"),
     }
 }
 

@@ -3,6 +3,7 @@
 use std::{io::Write, path::Path};
 
 use ectome_formats::{Scene, glb, obj_write, ply_write};
+use ectome_recipe::engine;
 
 use crate::command::Failure;
 
@@ -39,7 +40,9 @@ pub fn scene(path: &Path, scene: &Scene) -> Result<(), Failure> {
         }
         return Ok(());
     }
-    write(path, &glb::write(scene, &glb::Naming::default())?)
+    // A GLB knows triangles only.
+    let scene = engine::triangulated(scene.clone());
+    write(path, &glb::write(&scene, &glb::Naming::default())?)
 }
 
 /// Writes a value as JSON, to a file or to stdout.

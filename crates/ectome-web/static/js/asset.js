@@ -3,6 +3,7 @@
 import { Attention } from './attention.js';
 import { Intake } from './intake.js';
 import { Ledger } from './ledger.js';
+import { Proof } from './proof.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
 import { grouped } from './words.js';
@@ -24,6 +25,8 @@ function setTarget(n, from) {
   if (input && from !== input) input.value = grouped(n);
   const button = at('cut-button');
   if (button) button.textContent = `Cut to ${grouped(n)}`;
+  document.querySelectorAll('[data-target]').forEach((field) => { field.value = n; });
+  document.querySelectorAll('.go-on').forEach((b) => { b.textContent = `Cut on to ${grouped(n)}`; });
 }
 
 // While the pin moves, the stage follows: one request at a time, the latest count wins.
@@ -53,6 +56,7 @@ async function look(n) {
 
 const intake = new Intake(stage);
 const ledger = new Ledger(stage);
+const proof = new Proof(stage, choose, showStage);
 
 /** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
 let taking = null;
@@ -102,11 +106,25 @@ function openSettings() {
 const digits = (text) => Number(text.replace(/\s/g, ''));
 
 function nameChainButton() {
-  const first = digits(at('first')?.value ?? '');
-  if (first >= 16) {
-    const tiers = [first, first / 2, first / 4].map((n) => grouped(Math.floor(n)));
-    at('chain-button').textContent = `Make ${tiers.join(', ')}`;
+  const [first, ratio, count] = ['first', 'ratio', 'tiers'].map((id) => digits(at(id)?.value ?? ''));
+  if (!(first >= 16 && ratio > 0 && count >= 1 && count <= 8)) return;
+  const tiers = Array.from({ length: count }, (_, i) => grouped(Math.floor(first * (ratio / 100) ** i)));
+  at('chain-button').textContent = `Make ${tiers.join(', ')}`;
+}
+
+/** Puts the two sides on the stage and says what they are. */
+function showStage() {
+  const mesh = (blob) => (blob ? `/mesh/${blob}.glb` : null);
+  const shown = data.candidates.find((c) => c.number === data.shown);
+  const beside = proof.beside();
+  const [source, candidate] = at('labels').content.cloneNode(true).children;
+  at('label-source').replaceChildren(...source.childNodes);
+  if (beside) {
+    const count = Object.assign(document.createElement('b'), { textContent: grouped(beside.triangles) });
+    at('label-source').replaceChildren(`Candidate ${beside.number} `, count);
   }
+  at('label-candidate').replaceChildren(...candidate.childNodes);
+  stage.show(mesh(beside?.mesh ?? data.sourceMesh), mesh(shown?.mesh), data.bounds);
 }
 
 /** Reads what the server says about the asset now. */
@@ -114,9 +132,6 @@ function refresh() {
   data = JSON.parse(at('data').textContent);
   at('steps').replaceChildren(at('tabs').content.cloneNode(true));
   at('counts').replaceChildren(at('counts-text').content.cloneNode(true));
-  const [source, candidate] = at('labels').content.cloneNode(true).children;
-  at('label-source').replaceChildren(...source.childNodes);
-  at('label-candidate').replaceChildren(...candidate.childNodes);
   const shown = data.candidates.find((c) => c.number === data.shown);
   const note = at('stage-note');
   if (!data.sourceMesh) note.textContent = '';
@@ -126,8 +141,8 @@ function refresh() {
   setTarget(target ?? data.target);
   if (at('first')) nameChainButton();
   openSettings();
-  const mesh = (blob) => (blob ? `/mesh/${blob}.glb` : null);
-  stage.show(mesh(data.sourceMesh), mesh(shown?.mesh), data.bounds);
+  proof.open(data);
+  showStage();
   intake.open(data);
   ledger.open(data);
 }
@@ -186,7 +201,7 @@ document.addEventListener('input', (event) => {
       look(n);
     }
   }
-  if (event.target.id === 'first') nameChainButton();
+  if (['first', 'ratio', 'tiers'].includes(event.target.id)) nameChainButton();
 });
 document.addEventListener('click', (event) => {
   if (event.target.id === 'paint' || event.target.id === 'pick') {
@@ -208,6 +223,8 @@ document.addEventListener('click', (event) => {
 const button = (selector) => document.querySelector(`.view-keys ${selector}`);
 const press = (element, on) => element.setAttribute('aria-pressed', String(on));
 
+const VIEWS = ['textured', 'lit', 'plain', 'outline'];
+
 const actions = {
   edges() {
     stage.setEdges(!stage.edges);
@@ -216,6 +233,12 @@ const actions = {
   light() {
     stage.setLightMode(!stage.lightMode);
     press(button('[data-toggle=light]'), stage.lightMode);
+  },
+  wipe() {
+    press(button('[data-toggle=wipe]'), proof.toggleWipe());
+  },
+  size() {
+    stage.trueSize(proof.pixel());
   },
   view(name) {
     stage.setView(name);
@@ -244,6 +267,8 @@ const actions = {
 document.querySelectorAll('[data-view]').forEach((b) => b.addEventListener('click', () => actions.view(b.dataset.view)));
 button('[data-toggle=edges]').addEventListener('click', actions.edges);
 button('[data-toggle=light]').addEventListener('click', actions.light);
+button('[data-toggle=wipe]').addEventListener('click', actions.wipe);
+button('[data-do=size]').addEventListener('click', actions.size);
 button('[data-do=frame]').addEventListener('click', () => stage.frame());
 button('[data-do=flick]').addEventListener('pointerdown', () => actions.flick(true));
 document.addEventListener('pointerup', () => stage.flick && actions.flick(false));
@@ -261,7 +286,9 @@ document.addEventListener('keydown', (event) => {
       break;
     case 'e': case 'E': actions.edges(); break;
     case 'l': case 'L': actions.light(); break;
-    case 'g': case 'G': actions.view(stage.view === 'textured' ? 'lit' : 'textured'); break;
+    case 'w': case 'W': actions.wipe(); break;
+    case 't': case 'T': actions.size(); break;
+    case 'g': case 'G': actions.view(VIEWS[(VIEWS.indexOf(stage.view) + 1) % VIEWS.length]); break;
     case '.': stage.frame(); break;
     case '[': actions.step(-1); break;
     case ']': actions.step(1); break;

@@ -196,6 +196,7 @@ export class Rule {
         group.append(make('rect', { class: `tier-mark${over}`, x: x - 8, y: BASE - 8, width: 16, height: 16, rx: 2 }));
         group.append(make('text', { class: 'tier-text', x, y: BASE + 4.5 }, c.tier));
       }
+      if (c.pinned) group.append(make('text', { class: 'pinned', x, y: BASE - 12, 'text-anchor': 'middle' }, grouped(c.triangles)));
       group.append(make('title', {}, `Candidate ${c.number}: ${grouped(c.triangles)} triangles. Show it.`));
       group.addEventListener('pointerdown', (event) => event.stopPropagation());
       group.addEventListener('click', () => this.onShow(c.number));

@@ -3,11 +3,11 @@
 import {
   Box3, BufferGeometry, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, GLTFLoader,
   HemisphereLight, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
-  MeshStandardMaterial, OrbitControls, PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial,
+  OrbitControls, PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial,
   Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
+import { colourByField, lookOf, withEdges } from './looks.js';
 
-const CLAY = 0xb6b3a8;
 /** Kelp, bright enough to show on any material. */
 const PROTECTED = 0x4fd8c4;
 /** Rust, for the places of findings. */
@@ -15,29 +15,6 @@ const MARKED = 0xd8481c;
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
 const ABOVE = 40;
 const BELOW = 56;
-
-/** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
-function withEdges(material, colour) {
-  material.onBeforeCompile = (shader) => {
-    shader.uniforms.edgeColour = { value: new Color(colour) };
-    shader.vertexShader = shader.vertexShader
-      .replace('void main() {', `varying vec3 vEdge;
-void main() {
-  int corner = gl_VertexID % 3;
-  vEdge = vec3(corner == 0, corner == 1, corner == 2);`);
-    shader.fragmentShader = shader.fragmentShader
-      .replace('void main() {', `varying vec3 vEdge;
-uniform vec3 edgeColour;
-void main() {`)
-      .replace('#include <dithering_fragment>', `#include <dithering_fragment>
-  vec3 width = fwidth(vEdge);
-  vec3 near = smoothstep(vec3(0.0), width * 1.1, vEdge);
-  float line = 1.0 - min(min(near.x, near.y), near.z);
-  float crowd = 1.0 - smoothstep(0.25, 0.8, max(max(width.x, width.y), width.z));
-  gl_FragColor.rgb = mix(gl_FragColor.rgb, edgeColour, line * mix(0.25, 0.9, crowd));`);
-  };
-  return material;
-}
 
 /** One half of the stage. */
 class Half {
@@ -78,6 +55,7 @@ export class Stage {
     this.view = 'textured';
     this.edges = false;
     this.flick = false;
+    this.wipe = null;
     this.lightMode = false;
     this.light = { turn: -0.6, rise: 0.85 };
     this.left = new Half();
@@ -179,9 +157,10 @@ export class Stage {
 
   /** A ray through the place of an event, in the half it falls on. */
   #ray(event) {
-    const { clientWidth: width, clientHeight: height } = this.element;
+    const height = this.element.clientHeight;
+    const width = this.#width();
     const box = event.target.getBoundingClientRect();
-    const x = ((event.clientX - box.left) % (width / 2)) / (width / 2);
+    const x = ((event.clientX - box.left) % width) / width;
     const y = (event.clientY - box.top) / height;
     const ray = new Raycaster();
     ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), this.camera);
@@ -391,16 +370,7 @@ export class Stage {
       const { given, indexed } = node.userData;
       if (this.edges) node.userData.loose ??= indexed.toNonIndexed();
       node.geometry = this.edges ? node.userData.loose : indexed;
-      const textured = this.view === 'textured';
-      const material = textured
-        ? given.clone()
-        : new MeshStandardMaterial({ color: CLAY, roughness: 0.85, metalness: 0, side: given.side });
-      if (textured) {
-        // No surroundings to mirror here: metal would turn black.
-        material.metalness = Math.min(material.metalness, 0.15);
-      }
-      material.flatShading = !indexed.attributes.normal;
-      material.side = DoubleSide;
+      const material = lookOf(this.view, given, indexed);
       if (this.edges) withEdges(material, 0x14201f);
       if (half === this.left) this.#dressPart(node, material);
       node.material = material;
@@ -415,6 +385,66 @@ export class Stage {
   setEdges(on) {
     this.edges = on;
     this.#redress();
+  }
+
+  /** Shows both in one place, parted at a share of the width (0–1); null puts them side by side. */
+  setWipe(at) {
+    const before = this.wipe;
+    this.wipe = at;
+    if ((before === null) !== (at === null)) this.#resize();
+    this.draw();
+  }
+
+  /** Colours a side ('left' or 'right') by a deviation field in millimetres from 0 to `most`; null takes it off. */
+  async setField(name, url, most) {
+    if (!this.renderer) return;
+    const half = this[name];
+    if (half.field) half.scene.remove(half.field);
+    half.field?.traverse((node) => node.geometry?.dispose());
+    half.field = null;
+    half.fieldUrl = url;
+    if (url) {
+      const model = await this.loader.loadAsync(url).then((gltf) => gltf.scene, () => null);
+      if (half.fieldUrl !== url) return;
+      if (!model) {
+        this.note.textContent = 'The field could not be loaded. Reload the page to try again.';
+        return;
+      }
+      model.traverse((node) => {
+        if (node.isMesh) node.material = colourByField(node.geometry, '_deviation', most);
+      });
+      half.field = model;
+      half.scene.add(model);
+    }
+    this.draw();
+  }
+
+  /** Looks at the middle from a direction, from as far as now. */
+  lookFrom(direction) {
+    if (!this.renderer) return;
+    const away = this.camera.position.distanceTo(this.controls.target);
+    // Straight down and straight up have no side that is up: a hair off they do.
+    const eye = new Vector3(...direction).normalize().add(new Vector3(0, 0, 1e-4)).normalize();
+    this.camera.position.copy(this.controls.target).addScaledVector(eye, away);
+    this.touched = true;
+    this.controls.update();
+    this.draw();
+  }
+
+  /** Shows the middle as large as a screen does on which a pixel covers `pixel` metres. */
+  trueSize(pixel) {
+    if (!this.renderer || !this.bounds) return;
+    const tan = Math.tan((this.camera.fov * Math.PI) / 360);
+    const towards = this.camera.position.clone().sub(this.controls.target).normalize();
+    const away = (pixel * this.element.clientHeight) / (2 * tan);
+    const size = new Vector3(...this.bounds[0]).distanceTo(new Vector3(...this.bounds[1]));
+    this.camera.near = Math.max(away - size, away / 1000, 1e-4);
+    this.camera.far = away + size * 4;
+    this.camera.updateProjectionMatrix();
+    this.camera.position.copy(this.controls.target).addScaledVector(towards, away);
+    this.touched = true;
+    this.controls.update();
+    this.draw();
   }
 
   setFlick(on) {
@@ -462,13 +492,19 @@ export class Stage {
     this.draw();
   }
 
+  /** Width of what one camera fills: half the stage, or all of it while the two are wiped. */
+  #width() {
+    return this.wipe === null ? this.element.clientWidth / 2 : this.element.clientWidth;
+  }
+
   #resize() {
     if (!this.renderer) return;
-    const { clientWidth: width, clientHeight: height } = this.element;
-    if (!width || !height) return;
-    this.renderer.setSize(width, height, false);
-    this.camera.aspect = width / 2 / height;
-    this.camera.setViewOffset(width / 2, height, 0, (BELOW - ABOVE) / 2, width / 2, height);
+    const { clientWidth, clientHeight: height } = this.element;
+    if (!clientWidth || !height) return;
+    this.renderer.setSize(clientWidth, height, false);
+    const width = this.#width();
+    this.camera.aspect = width / height;
+    this.camera.setViewOffset(width, height, 0, (BELOW - ABOVE) / 2, width, height);
     if (this.framed && !this.touched) this.frame();
     this.draw();
   }
@@ -511,12 +547,18 @@ export class Stage {
     this.#aim();
     this.renderer.setScissorTest(true);
     this.renderer.setClearAlpha(0);
-    const sides = [[0, this.left], [half, this.flick ? this.left : this.right]];
-    for (const [x, side] of sides) {
-      this.renderer.setViewport(x, 0, half, height);
-      this.renderer.setScissor(x, 0, half, height);
+    const right = this.flick ? this.left : this.right;
+    const line = Math.round((this.wipe ?? 0) * width);
+    // Where a camera draws, and the part of it that is shown: from, width.
+    const sides = this.wipe === null
+      ? [[0, half, 0, half, this.left], [half, half, half, half, right]]
+      : [[0, width, 0, line, this.left], [0, width, line, width - line, right]];
+    for (const [x, wide, from, shown, side] of sides) {
+      this.renderer.setViewport(x, 0, wide, height);
+      this.renderer.setScissor(from, 0, shown, height);
       this.renderer.clear();
-      if (side.model) this.renderer.render(side.scene, this.camera);
+      if (side.model) side.model.visible = !side.field;
+      if (side.model || side.field) this.renderer.render(side.scene, this.camera);
     }
     this.element.dataset.drawn = String(Number(this.element.dataset.drawn ?? 0) + 1);
   }

@@ -4,8 +4,8 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_formats::glb;
-use ectome_mesh::Progress;
-use ectome_recipe::{Brief, Session, Target, TierResult, engine};
+use ectome_mesh::{Progress, measure};
+use ectome_recipe::{Brief, Judgement, Measured, Session, Target, TierResult, engine};
 use serde_json::json;
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
@@ -52,27 +52,46 @@ impl Chain {
         let mut tiers = Vec::new();
         for (n, tier) in brief.tiers.iter().enumerate() {
             let limit = tier.triangles as usize;
-            let (scene, deviation_m) = if source.mesh.triangle_count() <= limit {
-                (source.clone(), 0.0)
+            let (scene, deviation_m, outline_m) = if source.mesh.triangle_count() <= limit {
+                (source.clone(), 0.0, 0.0)
             } else {
                 let target = Target::Triangles(tier.triangles);
                 let (scene, report) = session.cut(target, &progress)?;
-                (scene, report.deviation_max_mm / 1e3)
+                let (deviation, outline) = (report.deviation_max_mm, report.outline_worst_mm);
+                (scene, deviation / 1e3, outline / 1e3)
             };
-            let triangles = scene.mesh.triangle_count();
-            let result = TierResult::judge(&brief, limit, triangles, deviation_m);
+            let mut used: Vec<u32> = scene.mesh.runs.iter().filter_map(|r| r.material).collect();
+            used.sort_unstable();
+            used.dedup();
+            let bounds = measure::bounds(&source.mesh);
+            let measured = Measured {
+                triangles: scene.mesh.triangle_count(),
+                deviation_max_m: deviation_m,
+                outline_worst_m: Some(outline_m),
+                materials: used.len(),
+                uv_sets: scene.mesh.uv_sets.len(),
+                height_m: f64::from(bounds.max.y - bounds.min.y),
+            };
+            // Limits alone ask for nothing else.
+            let judgement = match &self.brief {
+                Some(_) => Judgement::of(&brief, n, tier, &measured).sentence(),
+                None => format!(
+                    "{} of {} triangles.",
+                    grouped(measured.triangles),
+                    grouped(limit)
+                ),
+            };
+            let result = TierResult::judge(&brief, limit, measured.triangles, deviation_m);
             println!(
-                "LOD{n}: {} of {} triangles, deviation up to {:.3} mm, from {:.2} m on",
-                grouped(triangles),
-                grouped(limit),
+                "LOD{n}: {judgement} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
                 deviation_m * 1e3,
                 result.switch_distance_m,
             );
             let naming = glb::Naming {
-                suffix: format!("_LOD{n}"),
+                suffix: format!("{}{n}", brief.suffix),
                 ..glb::Naming::default()
             };
-            let name = format!("{stem}_LOD{n}.glb");
+            let name = format!("{stem}{}{n}.glb", brief.suffix);
             files.push((name, glb::write(&scene, &naming)?));
             tiers.push(result);
         }

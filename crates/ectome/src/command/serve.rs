@@ -9,7 +9,12 @@ use std::{
 use clap::Args;
 use ectome_recipe::starting_briefs;
 use ectome_store::{
-    Store, StoreError, asset::SourceFile, blobs::Blobs, private_server::PrivateServer, worker,
+    Store, StoreError,
+    asset::SourceFile,
+    blobs::Blobs,
+    private_server::PrivateServer,
+    scene::{SceneAsset, SceneRow},
+    worker,
 };
 use ectome_web::{App, OpenSources};
 use tokio::{
@@ -173,6 +178,7 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
             (asset, made)
         })
         .collect();
+    let mut members = Vec::new();
     for (asset, made) in making {
         let mut files = Vec::new();
         for (name, bytes) in made.await.unwrap_or_default() {
@@ -187,8 +193,28 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
             .find(|b| b.brief.name == asset.brief)
             .or(briefs.first())
         {
-            store.add_asset(asset.title, brief.id, &files).await?;
+            let id = store.add_asset(asset.title, brief.id, &files).await?;
+            members.push(SceneAsset {
+                asset: id,
+                distance_m: asset.seen_from_m,
+                instances: asset.copies,
+                candidate: None,
+            });
         }
+    }
+    // One place of the game where all of them stand.
+    let screen = briefs
+        .iter()
+        .find(|b| b.brief.name == "Headset, environment piece");
+    if let Some(brief) = screen.or(briefs.first()) {
+        let scene = SceneRow {
+            id: 0,
+            name: "Skerry landing".to_owned(),
+            brief: brief.id,
+            triangles: 120_000,
+            members,
+        };
+        store.put_scene(None, &scene).await?;
     }
     Ok(())
 }

@@ -1,0 +1,81 @@
+//! A brief as a form sends it.
+
+use ectome_recipe::{Brief, Tier};
+
+use crate::{
+    failure::Failure,
+    fields::{Fields, number},
+};
+
+/// Reads the form of a brief. Rows of tiers without a limit are left out.
+pub fn brief(f: &Fields) -> Result<Brief, Failure> {
+    let whole = |name, what, high: f64| -> Result<u32, Failure> {
+        Ok(f.number(name, what, 1.0, high)? as u32)
+    };
+    let own = |list: Vec<&str>| list.into_iter().map(str::to_owned).collect();
+    let brief = Brief {
+        name: f.text("name").to_owned(),
+        screen_height_px: whole("screen_height_px", "The height of the screen", 1e5)?,
+        vertical_fov_deg: f.number("vertical_fov_deg", "The field of view", 1.0, 179.0)?,
+        texture_px: whole("texture_px", "The edge of the textures", 16_384.0)?,
+        texels_per_metre: f.number("texels_per_metre", "The texel density", 0.1, 1e6)?,
+        materials: whole("materials", "The number of materials", 1000.0)?,
+        uv_sets: whole("uv_sets", "The number of UV sets", 8.0)?,
+        maps: own(f.all("map")),
+        green: f.text("green").to_owned(),
+        suffix: f.text("suffix").to_owned(),
+        formats: own(f.all("format")),
+        tiers: tiers(f)?,
+    };
+    brief
+        .check()
+        .map_err(|e| Failure::bad(sentence(&e.to_string())))?;
+    Ok(brief)
+}
+
+fn tiers(f: &Fields) -> Result<Vec<Tier>, Failure> {
+    let [limits, distances, shares, outlines] = [
+        "tier_triangles",
+        "tier_nearest_m",
+        "tier_screen_percent",
+        "tier_outline_px",
+    ]
+    .map(|n| f.all(n));
+    let mut list = Vec::new();
+    for (i, limit) in limits.iter().enumerate().filter(|(_, l)| !l.is_empty()) {
+        let at = |column: &[&str]| column.get(i).copied().unwrap_or_default().to_owned();
+        let (distance, share, outline) = (at(&distances), at(&shares), at(&outlines));
+        let named = |what: &str| format!("{what} of LOD{}", list.len());
+        list.push(Tier {
+            triangles: number(limit, &named("The limit"), 4.0, 4e9)? as u32,
+            nearest_m: match distance.is_empty() {
+                true => 1.0,
+                false => number(&distance, &named("The distance"), 0.001, 1e6)?,
+            },
+            screen_percent: match share.is_empty() {
+                true => None,
+                false => Some(number(
+                    &share,
+                    &named("The share of the screen"),
+                    0.1,
+                    1000.0,
+                )?),
+            },
+            outline_px: match outline.is_empty() {
+                true => 2.0,
+                false => number(&outline, &named("The outline limit"), 0.01, 1000.0)?,
+            },
+        });
+    }
+    Ok(list)
+}
+
+/// An error of a crate as a sentence of a page.
+pub fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let first: String = letters
+        .next()
+        .map(|c| c.to_uppercase().collect())
+        .unwrap_or_default();
+    format!("{first}{}.", letters.as_str().trim_end_matches('.'))
+}

@@ -1,0 +1,134 @@
+//! What the Chain step shows.
+
+use ectome_recipe::{Brief, Standing};
+use ectome_store::{
+    analysis::Outlook,
+    asset::Asset,
+    candidate::{Candidate, CandidateState},
+    chain::ChainTier,
+};
+
+use crate::{judged, words};
+
+/// One tier, made or not.
+pub struct TierLine {
+    pub tier: u32,
+    pub triangles: String,
+    pub locked: bool,
+    pub ready: bool,
+    pub word: &'static str,
+    pub icon: &'static str,
+    pub class: &'static str,
+    /// What was found, one sentence for each thing a brief asks for, and what to do about it.
+    pub findings: Vec<FindingLine>,
+    pub switch: String,
+    pub number: u32,
+    pub fault: String,
+    pub picture: Option<String>,
+    pub size_hint: String,
+}
+
+/// One thing a brief asks for.
+pub struct FindingLine {
+    pub class: &'static str,
+    pub says: String,
+    pub remedy: String,
+}
+
+/// The tiers, and what is worth knowing about them as a whole.
+pub struct ChainView {
+    pub tiers: Vec<TierLine>,
+    pub complete: bool,
+    pub verdict: String,
+    pub class: &'static str,
+    /// Said where fewer tiers would do.
+    pub one_is_enough: Option<String>,
+    /// Tiers of the brief.
+    pub asked: usize,
+}
+
+/// Judges a chain.
+pub fn chain_view(
+    brief: &Brief,
+    asset: &Asset,
+    chain: &[ChainTier],
+    outlook: Option<&Outlook>,
+) -> ChainView {
+    let tiers: Vec<TierLine> = chain.iter().map(|t| tier_line(t, brief, asset)).collect();
+    let (verdict, class) = judged::chain_verdict(brief, asset, chain);
+    ChainView {
+        complete: !tiers.is_empty() && tiers.iter().all(|t| t.ready),
+        tiers,
+        verdict,
+        class,
+        one_is_enough: one_is_enough(brief, asset, outlook),
+        asked: brief.tiers.len(),
+    }
+}
+
+/// The standing of a candidate as a tier: word, icon, class.
+pub fn standing_of(
+    c: &Candidate,
+    standing: Option<Standing>,
+) -> (&'static str, &'static str, &'static str) {
+    match (c.state, standing) {
+        (CandidateState::Ready, Some(s)) => words::standing(s),
+        (CandidateState::Ready, None) => ("Not asked for", "tight", "is-quiet"),
+        (CandidateState::Failed, _) => ("Could not be made", "cross", "is-over"),
+        (CandidateState::Waiting, _) => ("In work", "wait", "is-quiet"),
+    }
+}
+
+fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
+    let c = &t.candidate;
+    let judgement = judged::judge(brief, asset, t.tier as usize, c);
+    let (word, icon, class) = standing_of(c, judgement.as_ref().map(|j| j.standing));
+    let deviation = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm);
+    let findings = judgement.iter().flat_map(|j| &j.findings);
+    TierLine {
+        tier: t.tier,
+        triangles: words::grouped(c.triangles.unwrap_or(0)),
+        locked: t.locked,
+        ready: c.state == CandidateState::Ready,
+        findings: findings
+            .map(|f| FindingLine {
+                class: words::standing(f.standing).2,
+                says: f.says.clone(),
+                remedy: f.remedy.clone(),
+            })
+            .collect(),
+        switch: words::distance(brief.switch_distance_m(deviation / 1e3)),
+        word,
+        icon,
+        class,
+        number: c.number,
+        fault: c.fault.clone().unwrap_or_default(),
+        picture: c.pictures.as_ref().map(|p| p.result.clone()),
+        size_hint: words::grouped(t.limit),
+    }
+}
+
+/// Where even the fewest triangles of the brief are expected within a pixel from where the first tier is seen, further
+/// tiers gain nothing.
+fn one_is_enough(brief: &Brief, asset: &Asset, outlook: Option<&Outlook>) -> Option<String> {
+    let (first, last) = (brief.tiers.first()?, brief.tiers.last()?);
+    if brief.tiers.len() < 2 {
+        return None;
+    }
+    let nearest = brief.nearest_m(first, asset.height_m());
+    let source = asset.built_triangles()?;
+    let off_m = match source <= u64::from(last.triangles) {
+        true => 0.0,
+        false => {
+            let curve = &outlook?.curve;
+            f64::from(curve.iter().find(|(n, _)| *n <= last.triangles)?.1)
+        }
+    };
+    (off_m <= brief.pixel_m(nearest)).then(|| {
+        format!(
+            "One tier is enough: {} triangles hold within a pixel even at {}, where LOD0 is seen.",
+            words::grouped(u64::from(last.triangles).min(source)),
+            words::distance(nearest)
+        )
+    })
+}

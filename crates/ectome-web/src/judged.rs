@@ -1,0 +1,60 @@
+//! Candidates judged against briefs.
+
+use ectome_recipe::{Brief, Judgement, Measured, Standing};
+use ectome_store::{
+    asset::Asset,
+    candidate::{Candidate, CandidateState},
+    chain::ChainTier,
+};
+
+/// What was measured of a candidate, once it is made.
+pub fn measured(asset: &Asset, c: &Candidate) -> Option<Measured> {
+    if c.state != CandidateState::Ready {
+        return None;
+    }
+    let report = c.report.as_ref()?;
+    let whole = report.triangles_after == report.triangles_before;
+    let outline = c.proof.as_ref().and_then(|p| p.worst_outline());
+    let inspection = asset.inspection.as_ref()?;
+    Some(Measured {
+        triangles: c.triangles? as usize,
+        deviation_max_m: report.deviation_max_mm / 1e3,
+        outline_worst_m: match outline {
+            Some(v) => Some(v.worst_mm / 1e3),
+            None => whole.then_some(0.0),
+        },
+        materials: match &c.proof {
+            Some(p) => p.materials,
+            None => inspection.materials.len(),
+        },
+        uv_sets: c.proof.as_ref().map_or(inspection.uv_sets, |p| p.uv_sets),
+        height_m: asset.height_m(),
+    })
+}
+
+/// A candidate judged as tier `number`, once it is made. Beyond the brief's tiers nothing is asked.
+pub fn judge(brief: &Brief, asset: &Asset, number: usize, c: &Candidate) -> Option<Judgement> {
+    let tier = brief.tiers.get(number)?;
+    Some(Judgement::of(brief, number, tier, &measured(asset, c)?))
+}
+
+/// How a whole chain stands: in words and as a class. Empty without tiers.
+pub fn chain_verdict(brief: &Brief, asset: &Asset, chain: &[ChainTier]) -> (String, &'static str) {
+    let ready = |t: &ChainTier| t.candidate.state == CandidateState::Ready;
+    if chain.is_empty() {
+        return (String::new(), "");
+    }
+    if !chain.iter().all(ready) {
+        return ("in work".to_owned(), "is-quiet");
+    }
+    let over = chain
+        .iter()
+        .filter_map(|t| judge(brief, asset, t.tier as usize, &t.candidate))
+        .filter(|j| j.standing == Standing::Over)
+        .count();
+    match (chain.len(), over) {
+        (1, 0) => ("LOD0 passes".to_owned(), "is-pass"),
+        (n, 0) => (format!("LOD0\u{2013}{} pass", n - 1), "is-pass"),
+        (n, over) => (format!("{over} of {n} fail"), "is-over"),
+    }
+}

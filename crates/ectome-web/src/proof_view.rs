@@ -1,0 +1,298 @@
+//! What the Proof step shows of the candidate on the stage.
+
+use ectome_recipe::{Brief, Proof, Standing, proof::Way};
+use ectome_store::{
+    asset::Asset,
+    candidate::{Candidate, CandidateState, PictureBlobs},
+    chain::ChainTier,
+};
+
+use crate::{judged, words};
+
+/// A figure with its name.
+pub struct Fact {
+    pub name: &'static str,
+    pub value: String,
+}
+
+/// A choice of what stands on one side of the stage.
+pub struct Side {
+    /// The number of a candidate; 0 for the source.
+    pub number: u32,
+    pub name: String,
+    pub chosen: bool,
+}
+
+/// One of the 26 directions.
+pub struct OutlineLine {
+    pub from: String,
+    pub pixels: String,
+    pub bar: u32,
+    /// Where the eye is, for the stage.
+    pub eye: String,
+}
+
+/// A place that is far off.
+pub struct SpotView {
+    pub off: String,
+    pub part: String,
+    pub at: String,
+}
+
+/// Deviation one way.
+pub struct WayView {
+    pub title: &'static str,
+    pub mean: String,
+    pub max: String,
+    /// Heights of the bars in percent of the highest, on a scale of square roots, so that few places show.
+    pub bars: Vec<u32>,
+    pub spots: Vec<SpotView>,
+    pub field: &'static str,
+}
+
+/// Everything the step's column shows.
+#[derive(Default)]
+pub struct ProofView {
+    /// What the tab says.
+    pub says: String,
+    pub class: &'static str,
+    /// Candidates that can stand on the left and on the right.
+    pub left: Vec<Side>,
+    pub right: Vec<Side>,
+    /// The proof itself; `None` without a candidate or for one that needs none.
+    pub shown: Option<Shown>,
+    /// Why there is none.
+    pub why_not: &'static str,
+}
+
+/// The proof of a candidate.
+pub struct Shown {
+    pub verdict: Option<String>,
+    pub verdict_class: &'static str,
+    pub verdict_icon: &'static str,
+    pub remedies: Vec<String>,
+    pub nearest: String,
+    pub outlines: Vec<OutlineLine>,
+    pub outline_mean: String,
+    pub outline_worst: String,
+    pub outline_from: String,
+    pub ways: Vec<WayView>,
+    pub shading: Vec<Fact>,
+    pub shading_from: String,
+    pub uvs: Vec<Fact>,
+    pub pictures: PictureBlobs,
+}
+
+/// Gathers the proof of the candidate on the stage.
+pub fn proof_view(
+    brief: &Brief,
+    asset: &Asset,
+    tray: &[Candidate],
+    chain: &[ChainTier],
+    shown: Option<&Candidate>,
+) -> ProofView {
+    let name = |c: &Candidate| {
+        let tier = chain.iter().find(|t| t.candidate.hash == c.hash);
+        let lod = tier.map_or_else(String::new, |t| format!("LOD{}, ", t.tier));
+        let n = words::grouped(c.triangles.unwrap_or(0));
+        format!("{lod}candidate {}, {n}", c.number)
+    };
+    let ready = || tray.iter().filter(|c| c.state == CandidateState::Ready);
+    let sides = |chosen: Option<u32>| -> Vec<Side> {
+        ready()
+            .map(|c| Side {
+                number: c.number,
+                name: name(c),
+                chosen: Some(c.number) == chosen,
+            })
+            .collect()
+    };
+    let mut left = vec![Side {
+        number: 0,
+        name: "Source".to_owned(),
+        chosen: true,
+    }];
+    left.extend(sides(None));
+    let view = ProofView {
+        says: "nothing yet".to_owned(),
+        class: "is-quiet",
+        left,
+        right: sides(shown.map(|c| c.number)),
+        shown: None,
+        why_not: "There is nothing to prove yet. Cut the source or make the chain first.",
+    };
+    let Some(c) = shown else { return view };
+    let (Some(proof), Some(pictures)) = (&c.proof, &c.pictures) else {
+        return ProofView {
+            says: "same".to_owned(),
+            why_not: "This candidate is the source as it came: nothing can differ.",
+            ..view
+        };
+    };
+    let number = chain
+        .iter()
+        .find(|t| t.candidate.hash == c.hash)
+        .map_or(0, |t| t.tier as usize);
+    let judgement = judged::judge(brief, asset, number, c);
+    let nearest_m = judgement.as_ref().map_or(1.0, |j| j.nearest_m);
+    let pixel_mm = brief.pixel_m(nearest_m) * 1e3;
+    let standing = judgement.as_ref().map(|j| j.standing);
+    let (_, icon, class) = standing.map_or(("", "tight", "is-quiet"), words::standing);
+    let worst = proof.worst_outline().map_or(0.0, |v| v.worst_mm) / pixel_mm;
+    ProofView {
+        says: format!("outline {worst:.1} px"),
+        class: match standing {
+            Some(Standing::Over) => "is-over",
+            Some(Standing::Tight) => "is-tight",
+            _ => "is-pass",
+        },
+        shown: Some(Shown {
+            verdict: judgement
+                .as_ref()
+                .map(|j| format!("As LOD{number}: {}", j.sentence())),
+            verdict_class: class,
+            verdict_icon: icon,
+            remedies: judgement
+                .iter()
+                .flat_map(|j| &j.findings)
+                .filter(|f| !f.remedy.is_empty())
+                .map(|f| f.remedy.clone())
+                .collect(),
+            nearest: words::distance(nearest_m),
+            outlines: outlines(proof, pixel_mm),
+            outline_mean: format!("{:.2} px", proof.outline_mean_mm() / pixel_mm),
+            outline_worst: format!("{worst:.1} px"),
+            outline_from: proof
+                .worst_outline()
+                .map_or_else(String::new, |v| from(v.direction)),
+            ways: vec![
+                way("Source to candidate", &proof.there, "source"),
+                way("Candidate to source", &proof.back, "result"),
+            ],
+            shading: vec![
+                Fact {
+                    name: "Likeness, mean of 8 views",
+                    value: format!("{:.4}", proof.shading_mean()),
+                },
+                Fact {
+                    name: "Least",
+                    value: format!("{:.4}", proof.worst_shading().map_or(1.0, |v| v.similarity)),
+                },
+                Fact {
+                    name: "Normals turned, mean",
+                    value: format!("{:.1}°", proof.normals_mean_degrees),
+                },
+            ],
+            shading_from: proof
+                .worst_shading()
+                .map_or_else(String::new, |v| from(v.direction.map(|x| -x))),
+            uvs: uvs(proof, brief),
+            pictures: pictures.clone(),
+        }),
+        ..view
+    }
+}
+
+fn outlines(proof: &Proof, pixel_mm: f64) -> Vec<OutlineLine> {
+    let mut list: Vec<_> = proof.outlines.iter().collect();
+    list.sort_by(|a, b| b.worst_mm.total_cmp(&a.worst_mm));
+    let most = list.first().map_or(1.0, |v| v.worst_mm).max(1e-9);
+    list.iter()
+        .map(|v| OutlineLine {
+            from: from(v.direction),
+            pixels: format!("{:.1}", v.worst_mm / pixel_mm),
+            bar: (v.worst_mm / most * 1000.0) as u32,
+            eye: v.direction.map(|x| format!("{}", -x)).join(","),
+        })
+        .collect()
+}
+
+/// Where the eye is that looks along a direction, in words.
+fn from(direction: [f32; 3]) -> String {
+    let [x, y, z] = direction;
+    let word = |v: f32, low: &'static str, high: &'static str| match v {
+        v if v > 0.3 => low,
+        v if v < -0.3 => high,
+        _ => "",
+    };
+    // The eye stands where the view comes from.
+    let words = [
+        word(y, "below", "above"),
+        word(z, "behind", "the front"),
+        word(x, "the left", "the right"),
+    ];
+    let said: Vec<&str> = words.into_iter().filter(|w| !w.is_empty()).collect();
+    said.join(", ")
+}
+
+fn way(title: &'static str, w: &Way, field: &'static str) -> WayView {
+    let most = w.histogram.iter().copied().fold(0.0, f32::max).max(1e-9);
+    WayView {
+        title,
+        mean: words::length(w.mean_mm),
+        max: words::length(w.max_mm),
+        bars: w
+            .histogram
+            .iter()
+            .map(|&share| ((share / most).sqrt() * 100.0).ceil() as u32)
+            .collect(),
+        spots: w
+            .spots
+            .iter()
+            .map(|s| SpotView {
+                off: words::length(s.off_mm),
+                part: s.part.clone(),
+                at: s.at_m.map(|v| v.to_string()).join(","),
+            })
+            .collect(),
+        field,
+    }
+}
+
+fn uvs(proof: &Proof, brief: &Brief) -> Vec<Fact> {
+    let Some(u) = &proof.uvs else {
+        return Vec::new();
+    };
+    let edge = f64::from(brief.texture_px);
+    let texels = |of_2048: f64| format!("{:.1} texels", of_2048 * edge / 2048.0);
+    let pair = |[a, b]: [usize; 2]| {
+        format!(
+            "{} → {}",
+            words::grouped(a as u64),
+            words::grouped(b as u64)
+        )
+    };
+    let density = |i: usize| {
+        format!(
+            "{:.0} texels/m ± {:.0} %",
+            u.density[i] * edge,
+            u.spread[i] * 100.0
+        )
+    };
+    let fact = |name, value| Fact { name, value };
+    vec![
+        fact("Drift, mean", texels(u.drift_mean_texels)),
+        fact("Drift, largest", texels(u.drift_max_texels)),
+        fact("Island outlines off by at most", texels(u.seams_max_texels)),
+        fact("Islands", pair(u.islands)),
+        fact("Density of the source", density(0)),
+        fact("Density of the candidate", density(1)),
+        fact(
+            "The brief wants",
+            format!("{:.0} texels/m", brief.texels_per_metre),
+        ),
+        fact("Triangles inside-out", pair(u.inverted)),
+        fact("Triangles without area on the map", pair(u.flat)),
+    ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn directions_are_said_from_the_eye() {
+        assert_eq!(from([0.0, -1.0, 0.0]), "above");
+        assert_eq!(from([0.577, 0.577, -0.577]), "below, the front, the left");
+    }
+}

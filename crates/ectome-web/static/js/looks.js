@@ -1,0 +1,72 @@
+// How surfaces look on the stage: lit, unlit, as an outline, with edges, coloured by a field.
+
+import {
+  Color, DoubleSide, Float32BufferAttribute, MeshBasicMaterial, MeshStandardMaterial,
+} from '../vendor/three-stage.min.js';
+
+const CLAY = 0xb6b3a8;
+const INK = 0x1a2a2e;
+
+/** Viridis (S. van der Walt, N. Smith, 2015; public domain) at equal steps. */
+const VIRIDIS = [0x440154, 0x472d7b, 0x3b528b, 0x2c728e, 0x21918c, 0x28ae80, 0x5ec962, 0xaddc30, 0xfde725]
+  .map((hex) => new Color(hex));
+
+/** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
+export function withEdges(material, colour) {
+  material.onBeforeCompile = (shader) => {
+    shader.uniforms.edgeColour = { value: new Color(colour) };
+    shader.vertexShader = shader.vertexShader
+      .replace('void main() {', `varying vec3 vEdge;
+void main() {
+  int corner = gl_VertexID % 3;
+  vEdge = vec3(corner == 0, corner == 1, corner == 2);`);
+    shader.fragmentShader = shader.fragmentShader
+      .replace('void main() {', `varying vec3 vEdge;
+uniform vec3 edgeColour;
+void main() {`)
+      .replace('#include <dithering_fragment>', `#include <dithering_fragment>
+  vec3 width = fwidth(vEdge);
+  vec3 near = smoothstep(vec3(0.0), width * 1.1, vEdge);
+  float line = 1.0 - min(min(near.x, near.y), near.z);
+  float crowd = 1.0 - smoothstep(0.25, 0.8, max(max(width.x, width.y), width.z));
+  gl_FragColor.rgb = mix(gl_FragColor.rgb, edgeColour, line * mix(0.25, 0.9, crowd));`);
+  };
+  return material;
+}
+
+/** The material of a surface in a view; `given` is the one its file has. */
+export function lookOf(view, given, geometry) {
+  const material = make(view, given);
+  material.flatShading = !geometry.attributes.normal;
+  material.side = DoubleSide;
+  return material;
+}
+
+function make(view, given) {
+  switch (view) {
+    case 'outline': return new MeshBasicMaterial({ color: INK });
+    case 'plain': return new MeshBasicMaterial({ color: given.color, map: given.map, vertexColors: given.vertexColors });
+    case 'lit': return new MeshStandardMaterial({ color: CLAY, roughness: 0.85, metalness: 0 });
+    default: {
+      const material = given.clone();
+      // No surroundings to mirror here: metal would turn black.
+      material.metalness = Math.min(material.metalness, 0.15);
+      return material;
+    }
+  }
+}
+
+/** Colours a surface by a figure at each vertex, from 0 to `most`. */
+export function colourByField(geometry, name, most) {
+  const field = geometry.attributes[name];
+  const colours = new Float32Array(field.count * 3);
+  const colour = new Color();
+  for (let i = 0; i < field.count; i++) {
+    const at = Math.min(1, Math.max(0, field.getX(i) / most)) * (VIRIDIS.length - 1);
+    const low = Math.min(Math.floor(at), VIRIDIS.length - 2);
+    colour.copy(VIRIDIS[low]).lerp(VIRIDIS[low + 1], at - low).toArray(colours, i * 3);
+  }
+  geometry.setAttribute('color', new Float32BufferAttribute(colours, 3));
+  geometry.computeVertexNormals();
+  return new MeshStandardMaterial({ vertexColors: true, roughness: 1, metalness: 0, side: DoubleSide });
+}
