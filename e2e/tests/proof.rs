@@ -44,11 +44,12 @@ async fn a_chain_is_made_by_its_brief_and_proven() {
         .await;
     assert_eq!(tiers.to_string(), asked.as_str().unwrap());
 
-    // The proof of the first tier: the verdict in words, the worst outline as a picture.
-    browser.click(".verdicts a[href*='/proof']").await;
+    // The proof of the second tier (the first takes the source as it is): the verdict in words, the worst outline as a
+    // picture.
+    browser.click("[data-tier='1'] a[href*='/proof']").await;
     let verdict = browser.text("#verdict").await;
     assert!(
-        verdict.contains("As LOD0") && verdict.contains("Outline"),
+        verdict.contains("As LOD1") && verdict.contains("Outline"),
         "{verdict}"
     );
     browser.click("#worst-outline summary").await;
@@ -86,7 +87,7 @@ async fn a_chain_is_made_by_its_brief_and_proven() {
     browser.click("[data-do=size]").await;
     browser.click("[data-view=outline]").await;
     // Another candidate on the left.
-    let second = "return document.querySelector('#side-left').options[2].value";
+    let second = "return document.querySelector('#side-left').options[3].value";
     let second = browser.run(second).await;
     browser
         .run(&typed("#side-left", second.as_str().unwrap()))
@@ -110,13 +111,20 @@ async fn a_chain_is_made_by_its_brief_and_proven() {
     browser.open(&app.url("/assets/1/chain")).await;
     browser.click("a[href^='/briefs/']:not(.chip)").await;
     browser.text("#brief-form").await;
-    browser.run(&typed("[name=tier_outline_px]", "0.01")).await;
-    browser.run(&typed("[name=tier_nearest_m]", "0")).await;
+    let second_row = |field: &str| format!(".tiers-table tbody tr:nth-child(2) [name={field}]");
+    browser
+        .run(&typed(&second_row("tier_outline_px"), "0.01"))
+        .await;
+    browser
+        .run(&typed(&second_row("tier_nearest_m"), "0"))
+        .await;
     browser.click("#brief-form .is-act").await;
     browser
-        .until("document.querySelector('#form-fault').textContent.includes('distance of LOD0')")
+        .until("document.querySelector('#form-fault').textContent.includes('distance of LOD1')")
         .await;
-    browser.run(&typed("[name=tier_nearest_m]", "0.4")).await;
+    browser
+        .run(&typed(&second_row("tier_nearest_m"), "2"))
+        .await;
     browser.click("#brief-form .is-act").await;
     browser
         .until("document.querySelector('.judged .is-over')?.textContent.includes('1 of')")

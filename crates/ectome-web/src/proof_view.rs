@@ -63,14 +63,20 @@ pub struct ProofView {
     pub shown: Option<Shown>,
     /// Why there is none.
     pub why_not: &'static str,
+    /// The verdict as a tier.
+    pub verdict: Option<VerdictLine>,
+}
+
+/// A verdict in words and what to do about it.
+pub struct VerdictLine {
+    pub says: String,
+    pub class: &'static str,
+    pub icon: &'static str,
+    pub remedies: Vec<String>,
 }
 
 /// The proof of a candidate.
 pub struct Shown {
-    pub verdict: Option<String>,
-    pub verdict_class: &'static str,
-    pub verdict_icon: &'static str,
-    pub remedies: Vec<String>,
     pub nearest: String,
     pub outlines: Vec<OutlineLine>,
     pub outline_mean: String,
@@ -120,24 +126,35 @@ pub fn proof_view(
         right: sides(shown.map(|c| c.number)),
         shown: None,
         why_not: "There is nothing to prove yet. Cut the source or make the chain first.",
+        verdict: None,
     };
     let Some(c) = shown else { return view };
-    let (Some(proof), Some(pictures)) = (&c.proof, &c.pictures) else {
-        return ProofView {
-            says: "same".to_owned(),
-            why_not: "This candidate is the source as it came: nothing can differ.",
-            ..view
-        };
-    };
     let number = chain
         .iter()
         .find(|t| t.candidate.hash == c.hash)
         .map_or(0, |t| t.tier as usize);
     let judgement = judged::judge(brief, asset, number, c);
+    let verdict = judgement.as_ref().map(|j| {
+        let (_, icon, class) = words::standing(j.standing);
+        let remedies = j.findings.iter().filter(|f| !f.remedy.is_empty());
+        VerdictLine {
+            says: format!("As LOD{number}: {}", j.sentence()),
+            class,
+            icon,
+            remedies: remedies.map(|f| f.remedy.clone()).collect(),
+        }
+    });
+    let (Some(proof), Some(pictures)) = (&c.proof, &c.pictures) else {
+        return ProofView {
+            says: "same".to_owned(),
+            why_not: "This candidate is the source as it came: nothing can differ.",
+            verdict,
+            ..view
+        };
+    };
     let nearest_m = judgement.as_ref().map_or(1.0, |j| j.nearest_m);
     let pixel_mm = brief.pixel_m(nearest_m) * 1e3;
     let standing = judgement.as_ref().map(|j| j.standing);
-    let (_, icon, class) = standing.map_or(("", "tight", "is-quiet"), words::standing);
     let worst = proof.worst_outline().map_or(0.0, |v| v.worst_mm) / pixel_mm;
     ProofView {
         says: format!("outline {worst:.1} px"),
@@ -147,17 +164,6 @@ pub fn proof_view(
             _ => "is-pass",
         },
         shown: Some(Shown {
-            verdict: judgement
-                .as_ref()
-                .map(|j| format!("As LOD{number}: {}", j.sentence())),
-            verdict_class: class,
-            verdict_icon: icon,
-            remedies: judgement
-                .iter()
-                .flat_map(|j| &j.findings)
-                .filter(|f| !f.remedy.is_empty())
-                .map(|f| f.remedy.clone())
-                .collect(),
             nearest: words::distance(nearest_m),
             outlines: outlines(proof, pixel_mm),
             outline_mean: format!("{:.2} px", proof.outline_mean_mm() / pixel_mm),
@@ -189,6 +195,7 @@ pub fn proof_view(
             uvs: uvs(proof, brief),
             pictures: pictures.clone(),
         }),
+        verdict,
         ..view
     }
 }

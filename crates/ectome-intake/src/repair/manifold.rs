@@ -5,11 +5,12 @@
 //! Polygons to Manifold Surfaces*, 2001). At an edge of several faces, those that bound one wedge of solid
 //! stay together, so two boxes that touch along an edge become two boxes.
 
-use std::f64::consts::TAU;
+use std::{collections::HashMap, f64::consts::TAU};
 
 use ectome_mesh::{
     Mesh,
     edges::{Side, edges, sorted_sides},
+    edit,
     topology::UnionFind,
 };
 
@@ -64,8 +65,8 @@ pub fn split(mesh: &Mesh) -> (Mesh, Split) {
     // Corners of one face that share a point (a polygon that touches itself) stay together.
     let mut out = mesh.clone();
     let mut owner: Vec<u32> = vec![u32::MAX; mesh.points.len()];
-    let mut made: std::collections::HashMap<(u32, u32), u32> = std::collections::HashMap::new();
-    let mut vertices: std::collections::HashMap<(u32, u32), u32> = std::collections::HashMap::new();
+    let mut made: HashMap<(u32, u32), u32> = HashMap::new();
+    let mut vertices: HashMap<(u32, u32), u32> = HashMap::new();
     for c in 0..mesh.corners.len() {
         let v = mesh.corners[c];
         let p = mesh.vertex_point[v as usize];
@@ -86,9 +87,80 @@ pub fn split(mesh: &Mesh) -> (Mesh, Split) {
             .or_insert_with(|| out.copy_vertex(v, point));
         out.corners[c] = vertex;
     }
+    let mut out = part_doubled(out);
     done.points = out.points.len() - mesh.points.len();
     out.drop_unused();
     (out, done)
+}
+
+/// Parts what still meets in one edge because it hangs together around both its ends: every pair of faces but the
+/// first gets a point of its own in the middle of the edge.
+fn part_doubled(mut mesh: Mesh) -> Mesh {
+    let sides = sorted_sides(&mesh);
+    let mut middles: HashMap<(u32, u32), u32> = HashMap::new();
+    for edge in edges(&sides).filter(|e| e.len() > 2) {
+        let pairs = wedges(&mesh, edge);
+        let paired = |i: usize| pairs.iter().any(|&(a, b)| a == i || b == i);
+        let alone = (0..edge.len()).filter(|&i| !paired(i)).map(|i| vec![i]);
+        let groups = pairs.iter().map(|&(a, b)| vec![a, b]).chain(alone);
+        let [low, high] = [edge[0].low, edge[0].high].map(|p| mesh.points[p as usize]);
+        for group in groups.skip(1) {
+            let point = mesh.points.len() as u32;
+            mesh.points.push(low.midpoint(high));
+            for i in group {
+                middles.insert((edge[i].face, edge[i].corner), point);
+            }
+        }
+    }
+    if middles.is_empty() {
+        return mesh;
+    }
+    let mut grown = mesh.clone();
+    let mut vertices: HashMap<(u32, u32, u32), u32> = HashMap::new();
+    let mut faces: HashMap<usize, Vec<Vec<u32>>> = HashMap::new();
+    let mut touched: Vec<u32> = middles.keys().map(|&(f, _)| f).collect();
+    touched.sort_unstable();
+    touched.dedup();
+    for f in touched {
+        let face = mesh.face(f as usize);
+        let n = face.len();
+        let middle: Vec<Option<u32>> = (0..n)
+            .map(|k| {
+                let point = *middles.get(&(f, k as u32))?;
+                let (a, b) = (face[k], face[(k + 1) % n]);
+                let key = (a.min(b), a.max(b), point);
+                let new = vertices
+                    .entry(key)
+                    .or_insert_with(|| grown.add_vertex_between(a, b, 0.5, point));
+                Some(*new)
+            })
+            .collect();
+        let list = faces.entry(f as usize).or_default();
+        match (face, &middle[..]) {
+            (&[a, b, c], &[ab, bc, ca]) => halves([a, b, c], [ab, bc, ca], list),
+            _ => list.push(
+                (0..n)
+                    .flat_map(|k| std::iter::once(face[k]).chain(middle[k]))
+                    .collect(),
+            ),
+        }
+    }
+    edit::rebuilt(&grown, |f, face, sink| match faces.get(&f) {
+        None => sink.push(face),
+        Some(list) => list.iter().for_each(|face| sink.push(face)),
+    })
+}
+
+/// Divides a triangle at the points in its sides.
+fn halves([a, b, c]: [u32; 3], [ab, bc, ca]: [Option<u32>; 3], out: &mut Vec<Vec<u32>>) {
+    match (ab, bc, ca) {
+        (Some(m), _, _) => {
+            halves([a, m, c], [None, None, ca], out);
+            halves([m, b, c], [None, bc, None], out);
+        }
+        (None, None, None) => out.push(vec![a, b, c]),
+        _ => halves([b, c, a], [bc, ca, ab], out),
+    }
 }
 
 /// Pairs the sides of one edge that bound a wedge of solid: a face whose outward side turns away from the
@@ -187,5 +259,23 @@ mod tests {
         let (apart, _) = split(&mesh);
         let t = Topology::of(&apart);
         assert_eq!((t.nonmanifold_edges, t.open_edges, t.components), (0, 3, 2));
+    }
+
+    /// Two hollows that share an edge: the solid lies between them, so that a face of each bounds one wedge of it. Around
+    /// both ends everything then hangs together, and points alone cannot part the edge.
+    #[test]
+    fn an_edge_that_hangs_together_at_both_ends_is_parted_in_its_middle() {
+        let mut mesh = boxes(&[Vec3::ZERO, Vec3::new(1.0, 1.0, 0.0)]);
+        mesh.corners.chunks_exact_mut(3).for_each(|f| f.swap(1, 2));
+        let (apart, done) = split(&mesh);
+        apart.check().unwrap();
+        let t = Topology::of(&apart);
+        assert_eq!((done.edges, done.points), (1, 1));
+        assert_eq!(
+            (t.nonmanifold_edges, t.open_edges, t.degenerate_faces),
+            (0, 0, 0)
+        );
+        assert_eq!(measure::volume(&apart), -2.0);
+        assert_eq!(split(&apart).1, Split::default());
     }
 }
