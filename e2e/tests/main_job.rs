@@ -249,7 +249,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     browser
         .run(
             "const s = document.getElementById('brief'); \
-             s.value = [...s.options].find((o) => o.text.startsWith('Phone')).value; \
+             s.value = [...s.options].find((o) => o.text.startsWith('Phone, small')).value; \
              s.dispatchEvent(new Event('change', { bubbles: true })); return 0;",
         )
         .await;

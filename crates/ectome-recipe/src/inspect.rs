@@ -1,5 +1,7 @@
 //! What a scene consists of, under the names outsiders rely on.
 
+use std::borrow::Cow;
+
 use ectome_formats::Scene;
 use ectome_intake::{
     diagnose::{Diagnosis, Kind, Mark, diagnose, uv::overlap_percent},
@@ -124,6 +126,14 @@ pub struct Inspection {
     pub bounds_m: [[f32; 3]; 2],
     /// What reading had to leave out.
     pub notes: Vec<String>,
+    /// Triangles of the thinned copy that the stage shows; 0 where it shows the source itself.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub stage_triangles: usize,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes it so")]
+fn is_zero(n: &usize) -> bool {
+    *n == 0
 }
 
 /// Textures larger than this fit no target, in texels.
@@ -143,7 +153,7 @@ impl Inspection {
             floaters,
             repeats: repeats(&scene.mesh),
             // Of the triangles: a face split across the plane cannot be mirrored.
-            symmetric: mirror::find(&triangulated(scene.clone()).mesh)
+            symmetric: mirror::find(&triangles(scene))
                 .iter()
                 .filter(|h| h.clean && h.same_uvs)
                 .map(|h| h.part)
@@ -166,12 +176,19 @@ impl Inspection {
     }
 
     fn counted(scene: &Scene) -> Self {
-        let (mesh, _) = triangulate(&scene.mesh);
+        let split;
+        let mesh = match scene.mesh.is_triangulated() {
+            true => &scene.mesh,
+            false => {
+                split = triangulate(&scene.mesh).0;
+                &split
+            }
+        };
         let (quads, ngons) = scene.mesh.quads_and_ngons();
-        let t = Topology::of(&mesh);
-        let bounds = measure::bounds(&mesh);
-        let uv_islands = islands::count(&mesh);
-        let uv_out_of_range_triangles = out_of_range(&mesh);
+        let t = Topology::of(mesh);
+        let bounds = measure::bounds(mesh);
+        let uv_islands = islands::count(mesh);
+        let uv_out_of_range_triangles = out_of_range(mesh);
         let slots = scene.library.image_slots();
         Self {
             triangles: mesh.triangle_count(),
@@ -209,11 +226,19 @@ impl Inspection {
                     }
                 })
                 .collect(),
-            uv_overlap_percent: overlap_percent(&mesh),
+            uv_overlap_percent: overlap_percent(mesh),
             bounds_m: [bounds.min.to_array(), bounds.max.to_array()],
             notes: scene.notes.clone(),
             ..Self::default()
         }
+    }
+}
+
+/// The mesh in triangles, equal parts split alike.
+fn triangles(scene: &Scene) -> Cow<'_, Mesh> {
+    match scene.mesh.is_triangulated() {
+        true => Cow::Borrowed(&scene.mesh),
+        false => Cow::Owned(triangulated(scene.clone()).mesh),
     }
 }
 

@@ -33,6 +33,7 @@ pub mod proof;
 mod recipe;
 mod session;
 pub mod starting_briefs;
+pub mod thinned;
 pub mod verdict;
 pub mod words;
 

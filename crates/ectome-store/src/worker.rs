@@ -14,7 +14,7 @@ use ectome_formats::{
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Change, CollapseLog, CutReport, Done, EngineError, Found, Inspection, Mark, Outcome, Pictures,
-    Recipe, engine, picture,
+    Recipe, engine, picture, thinned::thinned,
 };
 use tokio::sync::watch;
 
@@ -317,8 +317,12 @@ fn kernel(
 /// Inspects a scene and makes what pages show of it.
 fn look_at(scene: Scene, progress: &Progress) -> Result<LookedAt, EngineError> {
     progress.stage("Inspecting");
-    let (inspection, marks) = Inspection::of(&scene, &progress.span(0.0, 0.6))?;
-    let scene = engine::triangulated(scene);
+    let (mut inspection, marks) = Inspection::of(&scene, &progress.span(0.0, 0.6))?;
+    let mut scene = engine::triangulated(scene);
+    if let Some(shown) = thinned(&scene) {
+        inspection.stage_triangles = shown.mesh.triangle_count();
+        scene = shown;
+    }
     progress.stage("Taking its picture");
     let picture = picture::png(&scene, PICTURE.0, PICTURE.1);
     progress.at(0.85)?;

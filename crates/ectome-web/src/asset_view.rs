@@ -79,6 +79,8 @@ pub struct View {
     pub counts_all: String,
     pub counts_candidate: String,
     pub source_label: String,
+    /// Said where the stage shows a thinned copy of the source.
+    pub shown_with: String,
     pub candidate_label: String,
     pub data: String,
     pub analysed: bool,
@@ -246,6 +248,10 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             )
         }),
         source_label: words::grouped(source),
+        shown_with: match inspection.stage_triangles {
+            0 => String::new(),
+            n => format!("shown with {}", words::grouped(n as u64)),
+        },
         candidate_label: shown.map_or_else(String::new, |c| {
             format!("{}|{}", c.number, words::grouped(c.triangles.unwrap_or(0)))
         }),

@@ -371,11 +371,13 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
         [1, 3, 7, 5],
     ];
     let mut stl = String::from("solid box\n");
-    for [a, b, c, d] in quads {
+    for (n, [a, b, c, d]) in quads.into_iter().enumerate() {
         for t in [[a, b, c], [a, c, d]] {
+            // No two facets agree to the last digit, as files that went through several hands.
+            let off = n as f64 * 1e-3;
             stl += "facet normal 0 0 0\nouter loop\n";
             for [x, y, z] in t.map(corner) {
-                stl += &format!("vertex {x} {y} {z}\n");
+                stl += &format!("vertex {} {y} {z}\n", x as f64 + off);
             }
             stl += "endloop\nendfacet\n";
         }
@@ -401,7 +403,10 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
     ]);
     assert!(made.status.success(), "{made:?}");
     let said = String::from_utf8_lossy(&made.stderr).into_owned();
-    assert!(said.contains("Weld: 28 points"), "{said}");
+    assert!(
+        said.contains("points and") && !said.contains("Weld: 0"),
+        "{said}"
+    );
     let report = ectome(&["inspect", text(&out), "--json"]);
     let report: Value = serde_json::from_slice(&report.stdout).unwrap();
     assert_eq!(report["open_edges"], 0);
@@ -411,7 +416,7 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
         .map(|k| bounds[1][k].as_f64().unwrap() - bounds[0][k].as_f64().unwrap())
         .collect();
     for (have, want) in size.iter().zip([0.02, 0.03, 0.02]) {
-        assert!((have - want).abs() < 1e-6, "{size:?}");
+        assert!((have - want).abs() < 1e-4, "{size:?}");
     }
 
     std::fs::write(&steps, "[[step]]\nchange = \"wield\"\n").unwrap();

@@ -131,12 +131,11 @@ fn box_marks(b: &Bounds) -> Vec<Mark> {
 pub fn diagnose(mesh: &Mesh, progress: &Progress) -> Result<Diagnosis, Cancelled> {
     let mut list = List::default();
     progress.at(0.0)?;
-    surface::examine(mesh, &mut list);
-    progress.at(0.4)?;
+    surface::examine(mesh, &mut list, &progress.span(0.0, 0.65))?;
     faces::examine(mesh, &mut list);
-    progress.at(0.6)?;
+    progress.at(0.75)?;
     whole::examine(mesh, &mut list);
-    progress.at(0.7)?;
+    progress.at(0.85)?;
     uv::examine(mesh, &mut list);
     progress.at(1.0)?;
     let mut diagnosis = Diagnosis::default();

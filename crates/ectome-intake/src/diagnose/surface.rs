@@ -1,21 +1,23 @@
 //! How the faces hang together.
 
 use ectome_mesh::{
-    Mesh,
-    edges::{edges, sorted_sides},
+    Cancelled, Mesh, Progress,
+    edges::{Side, edges, loops_of, sorted_sides},
     topology::UnionFind,
 };
 
 use super::{Kind, List, edge_mark, face_spot, spot};
 use crate::repair::{holes, weld, winding};
 
-pub(super) fn examine(mesh: &Mesh, list: &mut List) {
+pub(super) fn examine(mesh: &Mesh, list: &mut List, progress: &Progress) -> Result<(), Cancelled> {
     let sides = sorted_sides(mesh);
+    progress.at(0.2)?;
     let mut marks = Vec::new();
-    let (mut knots, mut open) = (0, 0);
+    let mut knots = 0;
+    let mut open: Vec<Side> = Vec::new();
     for edge in edges(&sides) {
         match edge {
-            [_] => open += 1,
+            [one] => open.push(*one),
             [_, _] => {}
             many => {
                 knots += 1;
@@ -24,10 +26,11 @@ pub(super) fn examine(mesh: &Mesh, list: &mut List) {
         }
     }
     list.add(Kind::NonManifoldEdges, 3, knots, String::new(), marks);
-    touching_points(mesh, list);
+    touching_points(mesh, &sides, list);
     borders(mesh, open, list);
+    progress.at(0.45)?;
 
-    let (turn, done) = winding::find(mesh);
+    let (turn, done) = winding::find(mesh, sides);
     let marks = (0..turn.len())
         .filter(|&f| turn[f])
         .map(|f| face_spot(mesh, f));
@@ -44,20 +47,15 @@ pub(super) fn examine(mesh: &Mesh, list: &mut List) {
         marks.collect(),
     );
 
+    progress.at(0.75)?;
     let near = near_distance(mesh);
-    let (welded, done) = weld::weld(
-        mesh,
-        &weld::Weld {
-            distance_m: near,
-            ..weld::Weld::default()
-        },
-    );
-    let marks = match done.points {
-        0 => Vec::new(),
-        _ => lost_points(mesh, &welded),
-    };
+    let lost: Vec<_> = weld::coincident(&mesh.points, near)
+        .into_iter()
+        .map(|p| spot(mesh.points[p as usize]))
+        .collect();
     let detail = format!("within {:.3} mm", near * 1e3);
-    list.add(Kind::CoincidentPoints, 2, done.points, detail, marks);
+    list.add(Kind::CoincidentPoints, 2, lost.len(), detail, lost);
+    progress.at(1.0)
 }
 
 /// Points closer than this are meant to be one: a fiftieth of the median side, at most a twenty-thousandth
@@ -78,21 +76,8 @@ pub fn near_distance(mesh: &Mesh) -> f32 {
     (median * 0.02).min(ectome_mesh::measure::bounds(mesh).diagonal() * 5e-5)
 }
 
-/// Places of points that are not in the other mesh any more.
-fn lost_points(before: &Mesh, after: &Mesh) -> Vec<super::Mark> {
-    let key = |p: glam::Vec3| p.to_array().map(f32::to_bits);
-    let kept: std::collections::HashSet<[u32; 3]> = after.points.iter().map(|&p| key(p)).collect();
-    before
-        .points
-        .iter()
-        .filter(|&&p| !kept.contains(&key(p)))
-        .map(|&p| spot(p))
-        .collect()
-}
-
 /// Points whose faces fall into fans that share no edge there.
-fn touching_points(mesh: &Mesh, list: &mut List) {
-    let sides = sorted_sides(mesh);
+fn touching_points(mesh: &Mesh, sides: &[Side], list: &mut List) {
     let mut starts = Vec::with_capacity(mesh.face_count());
     let mut at = 0u32;
     for f in 0..mesh.face_count() {
@@ -100,8 +85,8 @@ fn touching_points(mesh: &Mesh, list: &mut List) {
         at += mesh.face(f).len() as u32;
     }
     let mut sets = UnionFind::new(mesh.corners.len());
-    for edge in edges(&sides) {
-        let corners = |s: &ectome_mesh::edges::Side| {
+    for edge in edges(sides) {
+        let corners = |s: &Side| {
             let n = mesh.face(s.face as usize).len() as u32;
             let (a, b) = (s.corner, (s.corner + 1) % n);
             let ends = if s.up { [a, b] } else { [b, a] };
@@ -138,17 +123,18 @@ fn touching_points(mesh: &Mesh, list: &mut List) {
     );
 }
 
-fn borders(mesh: &Mesh, open: usize, list: &mut List) {
-    if open == 0 {
+fn borders(mesh: &Mesh, open: Vec<Side>, list: &mut List) {
+    let count = open.len();
+    if count == 0 {
         return;
     }
-    let holes = holes::list(mesh);
+    let holes = holes::of(mesh, loops_of(open));
     let marks = holes
         .iter()
         .flat_map(|h| h.sides.iter().map(|s| edge_mark(mesh, s.low, s.high)))
         .collect();
     let length: f32 = holes.iter().map(|h| h.length_m).sum();
     let largest = holes.first().map_or(0.0, |h| h.bounds.diagonal());
-    let detail = format!("{open} edges, {length:.2} m in all, the largest {largest:.3} m across");
+    let detail = format!("{count} edges, {length:.2} m in all, the largest {largest:.3} m across");
     list.add(Kind::OpenBorders, 2, holes.len().max(1), detail, marks);
 }

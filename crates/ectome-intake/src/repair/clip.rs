@@ -35,7 +35,7 @@ impl Plane {
 /// What a clip did.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Clipped {
-    /// Triangles before less triangles after, the cap aside.
+    /// Triangles beyond the plane, once those that crossed it were divided.
     pub removed: usize,
     /// Triangles of the cap.
     pub cap: usize,
@@ -184,7 +184,7 @@ pub fn clip(mesh: &Mesh, plane: &Plane, cap: bool) -> (Mesh, Clipped) {
             sink.push(face);
         }
     });
-    done.removed = mesh.triangle_count().saturating_sub(kept.triangle_count());
+    done.removed = base.triangle_count() - kept.triangle_count();
     if cap {
         (kept, done.cap, done.outlines) = capped(&kept, plane, &parted.on);
     }

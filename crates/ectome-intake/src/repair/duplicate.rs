@@ -1,6 +1,7 @@
 //! Faces that occur twice.
 
 use ectome_mesh::{Mesh, edit};
+use rayon::prelude::*;
 
 /// Drops faces on the same points as an earlier one. A face that looks the other way is a duplicate only
 /// with `either_way`: a leaf seen from both sides is often modelled so. Returns how many went.
@@ -15,15 +16,48 @@ pub fn drop_duplicates(mesh: &Mesh, either_way: bool) -> (Mesh, usize) {
 
 /// Marks the faces that repeat an earlier one.
 pub fn find(mesh: &Mesh, either_way: bool) -> Vec<bool> {
-    let mut keys: Vec<(Vec<u32>, u32)> = (0..mesh.face_count())
-        .map(|f| (key(mesh.face_points(f).collect(), either_way), f as u32))
-        .collect();
-    keys.sort_unstable();
-    let mut goes = vec![false; keys.len()];
+    let mut goes = vec![false; mesh.face_count()];
+    // Triangles, which most faces are, have keys of one size; a triangle never repeats a larger face.
+    let (small, large): (Vec<u32>, Vec<u32>) =
+        (0..mesh.face_count() as u32).partition(|&f| mesh.face(f as usize).len() == 3);
+    let points = |f: u32| mesh.face_points(f as usize);
+    let triangle = |f: u32| -> [u32; 3] {
+        let mut p = points(f);
+        std::array::from_fn(|_| p.next().unwrap_or(u32::MAX))
+    };
+    let keys = small.into_iter().map(|f| {
+        let p = turned(triangle(f));
+        (
+            if either_way {
+                p.min(turned([p[0], p[2], p[1]]))
+            } else {
+                p
+            },
+            f,
+        )
+    });
+    mark(keys.collect(), &mut goes);
+    let keys = large
+        .into_iter()
+        .map(|f| (key(points(f).collect(), either_way), f));
+    mark(keys.collect(), &mut goes);
+    goes
+}
+
+fn mark<K: Ord + Send>(mut keys: Vec<(K, u32)>, goes: &mut [bool]) {
+    keys.par_sort_unstable();
     for same in keys.chunk_by(|a, b| a.0 == b.0) {
         same[1..].iter().for_each(|(_, f)| goes[*f as usize] = true);
     }
-    goes
+}
+
+/// A triangle's points from the lowest on.
+fn turned([a, b, c]: [u32; 3]) -> [u32; 3] {
+    match a.min(b).min(c) {
+        low if low == a => [a, b, c],
+        low if low == b => [b, c, a],
+        _ => [c, a, b],
+    }
 }
 
 /// The points of a face from the lowest on, in the direction of the face or, either way, in the lesser one.

@@ -34,7 +34,12 @@ pub struct Hole {
 
 /// The borders that close, largest extent first.
 pub fn list(mesh: &Mesh) -> Vec<Hole> {
-    let mut holes: Vec<Hole> = open_loops(mesh)
+    of(mesh, open_loops(mesh))
+}
+
+/// The same of loops that are known.
+pub fn of(mesh: &Mesh, loops: Vec<Loop>) -> Vec<Hole> {
+    let mut holes: Vec<Hole> = loops
         .into_iter()
         .map(|sides| {
             let places: Vec<Vec3> = sides

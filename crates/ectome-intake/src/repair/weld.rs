@@ -4,7 +4,10 @@
 //! their vertices differ in UV or stand at a hard edge they stay two vertices on one point. So a weld never
 //! takes a seam away unless it is asked to.
 
-use std::collections::HashMap;
+use std::{
+    collections::HashMap,
+    hash::{BuildHasherDefault, Hasher},
+};
 
 use ectome_mesh::{Mesh, edit};
 use glam::{Vec2, Vec3};
@@ -89,32 +92,44 @@ pub fn weld(mesh: &Mesh, settings: &Weld) -> (Mesh, Welded) {
     (out, done)
 }
 
+/// The points that welding within `distance` would join to an earlier one.
+pub fn coincident(points: &[Vec3], distance: f32) -> Vec<u32> {
+    let (keeper, _) = groups(points, distance);
+    (0..points.len() as u32)
+        .filter(|&p| keeper[p as usize] != p)
+        .collect()
+}
+
 /// For each point the point that stays in its stead, and how many stay.
 fn groups(points: &[Vec3], distance: f32) -> (Vec<u32>, usize) {
+    let n = points.len();
     if distance <= 0.0 {
-        return ((0..points.len() as u32).collect(), points.len());
+        return ((0..n as u32).collect(), n);
     }
-    // Cells a little wider than the distance: whatever is near enough lies in a neighbouring one.
-    let size = f64::from(distance) * 1.001;
-    let cell = |p: Vec3| (p.as_dvec3() / size).floor().as_i64vec3();
-    let mut cells: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
-    let mut keeper = vec![0; points.len()];
+    // Cells over twice as wide as the distance: along each axis, what is near enough lies in at most two.
+    let size = f64::from(distance) * 2.002;
+    let cell = |p: Vec3, by: f64| ((p.as_dvec3() + by) / size).floor().as_i64vec3();
+    // The points kept in a cell, linked from the last one back. Cells whose keys fall together are one: distances are
+    // asked for anyway.
+    let mut last: HashMap<u64, u32, BuildHasherDefault<Mixed>> = HashMap::default();
+    let mut before = vec![u32::MAX; n];
+    let mut keeper = vec![0; n];
     let mut kept = 0;
+    let reach = f64::from(distance) * 1.001;
     for (i, &p) in points.iter().enumerate() {
-        let c = cell(p);
+        let (low, high) = (cell(p, -reach), cell(p, reach));
         let mut best: Option<(f32, u32)> = None;
-        for dx in -1..=1 {
-            for dy in -1..=1 {
-                for dz in -1..=1 {
-                    for &j in cells
-                        .get(&[c.x + dx, c.y + dy, c.z + dz])
-                        .into_iter()
-                        .flatten()
-                    {
+        for x in low.x..=high.x {
+            for y in low.y..=high.y {
+                for z in low.z..=high.z {
+                    let mut at = last.get(&mixed([x, y, z])).copied();
+                    while let Some(j) = at {
                         let d = p.distance(points[j as usize]);
                         if d <= distance && best.is_none_or(|b| (d, j) < b) {
                             best = Some((d, j));
                         }
+                        let next = before[j as usize];
+                        at = (next != u32::MAX).then_some(next);
                     }
                 }
             }
@@ -122,13 +137,44 @@ fn groups(points: &[Vec3], distance: f32) -> (Vec<u32>, usize) {
         keeper[i] = match best {
             Some((_, j)) => j,
             None => {
-                cells.entry(c.to_array()).or_default().push(i as u32);
+                let c = cell(p, 0.0);
+                if let Some(j) = last.insert(mixed(c.to_array()), i as u32) {
+                    before[i] = j;
+                }
                 kept += 1;
                 i as u32
             }
         };
     }
     (keeper, kept)
+}
+
+/// A cell as one well-mixed number.
+fn mixed(cell: [i64; 3]) -> u64 {
+    cell.iter().fold(0x9E37_79B9_7F4A_7C15, |h: u64, &v| {
+        let h = (h ^ v as u64).wrapping_mul(0xFF51_AFD7_ED55_8CCD);
+        h ^ h >> 32
+    })
+}
+
+/// Takes keys that are mixed already as they are.
+#[derive(Default)]
+struct Mixed(u64);
+
+impl Hasher for Mixed {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, bytes: &[u8]) {
+        bytes
+            .iter()
+            .for_each(|&b| self.0 = self.0 << 8 | u64::from(b));
+    }
+
+    fn write_u64(&mut self, key: u64) {
+        self.0 = key;
+    }
 }
 
 /// Makes vertices of one point and one run kind one vertex where nothing they carry sets them apart.

@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use ectome_mesh::{
     Mesh,
-    edges::{edges, sorted_sides},
+    edges::{Side, edges, sorted_sides},
     edit, measure,
     rays::{Blocker, directions},
     sample,
@@ -36,7 +36,7 @@ struct Verdict {
 /// Makes the faces of every piece agree, and turns pieces that look inward. A closed piece inside another is
 /// left as it is when its faces agree already: it may be a hollow.
 pub fn make_outward(mesh: &Mesh) -> (Mesh, Turned) {
-    let Verdict { turn, done } = judge(mesh);
+    let Verdict { turn, done } = judge(mesh, sorted_sides(mesh));
     if done.faces == 0 {
         return (mesh.clone(), done);
     }
@@ -80,9 +80,9 @@ pub fn make_outward(mesh: &Mesh) -> (Mesh, Turned) {
     (out, done)
 }
 
-/// How many faces [`make_outward`] would turn, and which.
-pub fn find(mesh: &Mesh) -> (Vec<bool>, Turned) {
-    let v = judge(mesh);
+/// How many faces [`make_outward`] would turn, and which. `sides` are the mesh's, sorted.
+pub fn find(mesh: &Mesh, sides: Vec<Side>) -> (Vec<bool>, Turned) {
+    let v = judge(mesh, sides);
     (v.turn, v.done)
 }
 
@@ -95,9 +95,8 @@ fn face_normal(mesh: &Mesh, f: usize) -> Vec3 {
         .normalize_or_zero()
 }
 
-fn judge(mesh: &Mesh) -> Verdict {
+fn judge(mesh: &Mesh, sides: Vec<Side>) -> Verdict {
     let n = mesh.face_count();
-    let sides = sorted_sides(mesh);
     // Neighbours across edges of exactly two faces, and whether they disagree.
     let mut links: Vec<(u32, u32, bool)> = Vec::with_capacity(sides.len());
     for edge in edges(&sides) {
@@ -108,6 +107,7 @@ fn judge(mesh: &Mesh) -> Verdict {
             links.push((b.face, a.face, a.up == b.up));
         }
     }
+    drop(sides);
     links.par_sort_unstable();
     let mut first = vec![0u32; n + 1];
     for &(f, ..) in &links {
@@ -150,6 +150,7 @@ fn judge(mesh: &Mesh) -> Verdict {
         members.push(list);
         agreed.push(all_agree);
     }
+    drop(links);
     let inward = inward(mesh, &turn, &members, &agreed);
     for (list, &flip) in members.iter().zip(&inward) {
         // Where nothing tells inside from outside, the fewer faces turn.
@@ -177,8 +178,15 @@ fn judge(mesh: &Mesh) -> Verdict {
 
 /// For each piece, after its faces agree: whether it looks inward; `None` where that cannot be told.
 fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> Vec<Option<bool>> {
-    let (flat, _) = triangulate(mesh);
-    let blocker = Blocker::of(&flat);
+    let split;
+    let flat = match mesh.is_triangulated() {
+        true => mesh,
+        false => {
+            split = triangulate(mesh).0;
+            &split
+        }
+    };
+    let blocker = Blocker::of(flat);
     // The face each triangle came from: triangulation keeps the order.
     let mut origin = Vec::with_capacity(flat.face_count());
     for f in 0..mesh.face_count() {
@@ -200,7 +208,7 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
         .map(|(triangles, &agreed)| {
             let (mut front, mut back) = (0usize, 0usize);
             let probes = PROBES.min(8 * triangles.len());
-            for s in sample::on_faces(&flat, triangles.iter().copied(), probes) {
+            for s in sample::on_faces(flat, triangles.iter().copied(), probes) {
                 let t = s.face;
                 let [a, b, c] = flat.triangle(t as usize);
                 let mut normal = (b - a).cross(c - a).normalize_or_zero();
