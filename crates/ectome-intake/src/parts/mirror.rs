@@ -1,5 +1,7 @@
 //! Parts that are their own mirror image.
 
+use std::cell::OnceCell;
+
 use ectome_mesh::Mesh;
 use glam::{DMat3, DVec3};
 
@@ -31,9 +33,15 @@ pub fn find(mesh: &Mesh) -> Vec<Halves> {
         .enumerate()
         .filter(|(_, s)| s.faces.len() >= 4)
         .filter_map(|(part, shape)| {
+            // Looking up places takes a table of them all, which most parts never need.
+            let places = OnceCell::new();
             let (normal, same_uvs) = axes(shape)
                 .into_iter()
-                .find_map(|n| Some((n, mirrors(shape, n)?)))?;
+                .filter(|&n| reaches_alike(shape, n))
+                .find_map(|n| {
+                    let of = || Places::of(&shape.points, shape.tolerance());
+                    Some((n, mirrors(shape, places.get_or_init(of), n)?))
+                })?;
             let near = shape.tolerance();
             let height = |i: u32| (shape.points[i as usize] - shape.middle).dot(normal);
             let clean = shape.faces.iter().all(|f| {
@@ -50,15 +58,21 @@ pub fn find(mesh: &Mesh) -> Vec<Halves> {
         .collect()
 }
 
+/// Whether the shape reaches as far to one side of its middle as to the other.
+fn reaches_alike(shape: &Shape, normal: DVec3) -> bool {
+    let heights = shape.points.iter().map(|&p| (p - shape.middle).dot(normal));
+    let (low, high) = heights.fold((0.0f64, 0.0f64), |(l, h), d| (l.min(d), h.max(d)));
+    (low + high).abs() <= 2.0 * shape.tolerance()
+}
+
 /// Whether the plane through the middle mirrors the shape onto itself, and whether UVs agree.
-fn mirrors(shape: &Shape, normal: DVec3) -> Option<bool> {
+fn mirrors(shape: &Shape, places: &Places, normal: DVec3) -> Option<bool> {
     let m = Motion::mirror(normal, shape.middle);
-    let places = Places::of(&shape.points, shape.tolerance());
     let few = shape.points.iter().step_by((shape.points.len() / 8).max(1));
     if !few.into_iter().all(|&p| places.at(m.at(p)).is_some()) {
         return None;
     }
-    Faces::of(shape).fall_on(shape, &m, &places, shape)
+    Faces::of(shape).fall_on(shape, &m, places, shape)
 }
 
 /// Normals worth trying.
