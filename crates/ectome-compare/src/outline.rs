@@ -80,7 +80,7 @@ pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
     let ahead: Vec<Difference> = directions[..half]
         .par_iter()
         .filter_map(|&direction| {
-            let view = View::of_all(&[high, low], direction, PIXELS)?;
+            let view = View::upright(&[high, low], direction, PIXELS)?;
             let shape = view.shape(high);
             let border = view.border(&shape).iter().filter(|&&b| b).count();
             let (both, either, worst) = difference(&shape, &view.shape(low));
@@ -213,7 +213,7 @@ pub enum Cell {
 /// The outlines seen along `direction` in a picture of `pixels` × `pixels`, rows from the top; `None` when
 /// the source has no extent.
 pub fn cells(high: &Mesh, low: &Mesh, direction: Vec3, pixels: usize) -> Option<Vec<Cell>> {
-    let view = View::of_all(&[high, low], direction, pixels)?;
+    let view = View::upright(&[high, low], direction, pixels)?;
     let (high, low) = (view.shape(high), view.shape(low));
     let rows = (0..pixels).rev();
     let cells = rows.flat_map(|y| y * pixels..(y + 1) * pixels);

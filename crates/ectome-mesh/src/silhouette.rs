@@ -20,12 +20,18 @@ impl View {
     /// A view along `direction` (of length 1) that `mesh` fills but for a small margin; `None` when the mesh
     /// has no extent.
     pub fn of(mesh: &Mesh, direction: Vec3, pixels: usize) -> Option<Self> {
-        Self::of_all(&[mesh], direction, pixels)
+        let (right, up) = direction.any_orthonormal_pair();
+        Self::along([right, up, direction], &[mesh], pixels)
     }
 
-    /// The same with room for several meshes in one place.
-    pub fn of_all(meshes: &[&Mesh], direction: Vec3, pixels: usize) -> Option<Self> {
-        let (right, up) = direction.any_orthonormal_pair();
+    /// The same with room for several meshes in one place, and with what stands upright upright.
+    pub fn upright(meshes: &[&Mesh], direction: Vec3, pixels: usize) -> Option<Self> {
+        let right = direction.cross(Vec3::Y).try_normalize().unwrap_or(Vec3::X);
+        let up = right.cross(direction);
+        Self::along([right, up, direction], meshes, pixels)
+    }
+
+    fn along([right, up, direction]: [Vec3; 3], meshes: &[&Mesh], pixels: usize) -> Option<Self> {
         let axes = Mat3::from_cols(right, up, direction).transpose();
         let (mut low, mut high) = (Vec2::INFINITY, Vec2::NEG_INFINITY);
         for &p in meshes.iter().flat_map(|m| &m.points) {

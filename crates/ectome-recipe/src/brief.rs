@@ -178,7 +178,7 @@ impl Brief {
         Ok(brief)
     }
 
-    /// A brief of limits only.
+    /// A brief of limits only, which asks for nothing else.
     ///
     /// # Errors
     /// [`BriefError::Rule`] when the limits do not fall.
@@ -188,7 +188,12 @@ impl Brief {
             .map(|n| format!("[[tier]]\ntriangles = {n}\n"))
             .collect();
         let name = toml::Value::from(name);
-        Self::from_toml(&format!("name = {name}\n{tiers}"))
+        let brief = Self::from_toml(&format!("name = {name}\n{tiers}"))?;
+        Ok(Self {
+            materials: u32::MAX,
+            uv_sets: u32::MAX,
+            ..brief
+        })
     }
 
     /// The brief as TOML.

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::Brief;
+use crate::{Brief, Judgement, Measured, Tier};
 
 /// How a count stands against a limit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -70,19 +70,28 @@ pub struct TierResult {
     pub deviation_max_m: f64,
     /// Distance from which that is at most one pixel, in metres.
     pub switch_distance_m: f64,
-    /// The verdict on the count.
+    /// The verdict.
     pub verdict: Standing,
+    /// Pixels the outline is off at the tier's nearest distance, where it was compared.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub outline_px: Option<f64>,
+    /// The verdict in words.
+    #[serde(default)]
+    pub says: String,
 }
 
 impl TierResult {
-    /// Judges one tier.
-    pub fn judge(brief: &Brief, limit: usize, triangles: usize, deviation_max_m: f64) -> Self {
+    /// Judges what fills tier `number` of a brief.
+    pub fn of(brief: &Brief, number: usize, tier: &Tier, m: &Measured) -> Self {
+        let judgement = Judgement::of(brief, number, tier, m);
         Self {
-            triangles,
-            limit,
-            deviation_max_m,
-            switch_distance_m: brief.switch_distance_m(deviation_max_m),
-            verdict: Verdict::of(triangles, limit).standing,
+            triangles: m.triangles,
+            limit: tier.triangles as usize,
+            deviation_max_m: m.deviation_max_m,
+            switch_distance_m: brief.switch_distance_m(m.deviation_max_m),
+            verdict: judgement.standing,
+            outline_px: judgement.outline_px,
+            says: judgement.sentence(),
         }
     }
 }

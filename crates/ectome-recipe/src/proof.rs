@@ -87,6 +87,9 @@ pub struct UvProof {
     pub inverted: [usize; 2],
     /// Triangles without area on the map.
     pub flat: [usize; 2],
+    /// Share of the area (0–1) that is drawn out along one direction to more than twice that across it.
+    #[serde(default)]
+    pub stretched: [f64; 2],
 }
 
 /// The figures.
@@ -248,6 +251,7 @@ fn uvs(report: &Report, details: &Details) -> Option<UvProof> {
         spread: [high.spread, low.spread],
         inverted: [high.inverted, low.inverted],
         flat: [high.flat, low.flat],
+        stretched: [high.stretched, low.stretched],
     })
 }
 
@@ -264,7 +268,7 @@ fn outline_picture(high: &Mesh, low: &Mesh, direction: Vec3) -> Vec<u8> {
             let (x, y) = (i % OUTLINED, i / OUTLINED);
             match cell {
                 outline::Cell::Neither => [0, 0, 0, 0],
-                outline::Cell::Both => [0x9A, 0x9E, 0x9B, 255],
+                outline::Cell::Both => [0x56, 0x64, 0x6A, 255],
                 outline::Cell::Lost if (x + y) % 6 < 4 => [0xA9, 0x3A, 0x17, 255],
                 outline::Cell::Lost => [0xF3, 0xF0, 0xE7, 255],
                 outline::Cell::Gained if (x % 4 < 2) == (y % 4 < 2) => [0x0C, 0x6B, 0x62, 255],

@@ -148,6 +148,7 @@ mod tests {
         brief.vertical_fov_deg = 90.0;
         brief.screen_height_px = 1200;
         brief.tiers[1].nearest_m = 6.0;
+        (brief.materials, brief.uv_sets) = (2, 1);
         brief
     }
 

@@ -10,16 +10,16 @@ use axum::{
 };
 use bytes::Bytes;
 use ectome_formats::{glb, obj_write, ply_write};
-use ectome_recipe::{Brief, TierResult};
+use ectome_recipe::{Brief, Tier, TierResult};
 use ectome_store::{
-    asset::{PassOn, Provenance},
+    asset::{Asset, PassOn, Provenance},
     candidate::CandidateState,
     chain::ChainTier,
 };
 use serde_json::json;
 use zip::{ZipWriter, write::SimpleFileOptions};
 
-use crate::{app::App, chain_page::brief_of, failure::Failure, words};
+use crate::{app::App, chain_page::brief_of, failure::Failure, judged, words};
 
 const GLB: &str = "model/gltf-binary";
 
@@ -92,7 +92,7 @@ pub async fn download(
         return Ok(attachment(
             &file,
             "application/zip",
-            zipped(&app, &stem, &brief, &chain, &asset.provenance).await?,
+            zipped(&app, &stem, &brief, &chain, &asset).await?,
         ));
     }
     let wanted = rest.strip_suffix(".glb").ok_or_else(missing)?;
@@ -209,8 +209,9 @@ async fn zipped(
     stem: &str,
     brief: &Brief,
     chain: &[ChainTier],
-    provenance: &Provenance,
+    asset: &Asset,
 ) -> Result<Vec<u8>, Failure> {
+    let provenance = &asset.provenance;
     let mut files = Vec::new();
     let mut tiers = Vec::new();
     for t in chain {
@@ -220,13 +221,15 @@ async fn zipped(
         let bytes = named(app, &blob, suffix.clone(), notice(provenance)).await?;
         let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
         files.extend(run_blocking(move || in_formats(&own, bytes, &formats)).await?);
-        let deviation_m = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm / 1e3);
-        let limit = brief
-            .tiers
-            .get(t.tier as usize)
-            .map_or(t.limit as usize, |b| b.triangles as usize);
-        let triangles = c.triangles.unwrap_or(0) as usize;
-        tiers.push(TierResult::judge(brief, limit, triangles, deviation_m));
+        let own = Tier {
+            triangles: t.limit as u32,
+            nearest_m: 1.0,
+            screen_percent: None,
+            outline_px: f64::INFINITY,
+        };
+        let tier = brief.tiers.get(t.tier as usize).unwrap_or(&own);
+        let measured = judged::measured(asset, c).unwrap_or_default();
+        tiers.push(TierResult::of(brief, t.tier as usize, tier, &measured));
     }
     let report = json!({
         "source": stem, "brief": brief.name, "tiers": tiers,

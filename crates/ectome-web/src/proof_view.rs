@@ -87,6 +87,8 @@ pub struct Shown {
     pub shading_from: String,
     pub uvs: Vec<Fact>,
     pub pictures: PictureBlobs,
+    /// What other settings bought: beside candidates of the same count.
+    pub beside: Vec<String>,
 }
 
 /// Gathers the proof of the candidate on the stage.
@@ -194,10 +196,47 @@ pub fn proof_view(
                 .map_or_else(String::new, |v| from(v.direction.map(|x| -x))),
             uvs: uvs(proof, brief),
             pictures: pictures.clone(),
+            beside: beside(c, proof, tray),
         }),
         verdict,
         ..view
     }
+}
+
+/// How a candidate differs from others of about the same count, which other settings made.
+fn beside(c: &Candidate, proof: &Proof, tray: &[Candidate]) -> Vec<String> {
+    let near = |a: u64, b: u64| a.abs_diff(b) * 100 <= a.max(b);
+    let count = c.triangles.unwrap_or(0);
+    let others = tray.iter().rev().filter(|o| {
+        o.hash != c.hash && o.triangles.is_some_and(|n| near(n, count)) && o.proof.is_some()
+    });
+    others
+        .take(3)
+        .filter_map(|o| {
+            let other = o.proof.as_ref()?;
+            let change = |what: &str, here: f64, there: f64| {
+                let percent = (here / there.max(1e-12) - 1.0) * 100.0;
+                let side = if percent < 0.0 { "less" } else { "more" };
+                format!("{what} {:.0} % {side}", percent.abs())
+            };
+            let off = |p: &Proof| (p.there.mean_mm + p.back.mean_mm) / 2.0;
+            Some(format!(
+                "Beside candidate {}, cut to the same count: {}, {}, {}.",
+                o.number,
+                change(
+                    "outline off by",
+                    proof.outline_mean_mm(),
+                    other.outline_mean_mm()
+                ),
+                change("surface by", off(proof), off(other)),
+                change(
+                    "shading by",
+                    1.0 - proof.shading_mean(),
+                    1.0 - other.shading_mean()
+                ),
+            ))
+        })
+        .collect()
 }
 
 fn outlines(proof: &Proof, pixel_mm: f64) -> Vec<OutlineLine> {
@@ -290,6 +329,14 @@ fn uvs(proof: &Proof, brief: &Brief) -> Vec<Fact> {
         ),
         fact("Triangles inside-out", pair(u.inverted)),
         fact("Triangles without area on the map", pair(u.flat)),
+        fact(
+            "Area drawn out to over twice its width",
+            format!(
+                "{:.1} → {:.1} %",
+                u.stretched[0] * 100.0,
+                u.stretched[1] * 100.0
+            ),
+        ),
     ]
 }
 

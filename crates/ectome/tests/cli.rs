@@ -132,6 +132,13 @@ fn cut_compare_and_chain_agree_with_each_other() {
     ]);
     assert!(done.status.success(), "{done:?}");
     let chain = json(&lods.join("chain.json"));
+    let switches: Vec<f64> = chain["tiers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|t| t["switch_distance_m"].as_f64().unwrap())
+        .collect();
+    assert!(switches.is_sorted_by(|a, b| a < b), "{switches:?}");
     for (n, limit) in [2000, 1000, 500].into_iter().enumerate() {
         let tier = &chain["tiers"][n];
         let triangles = tier["triangles"].as_u64().unwrap();
@@ -166,7 +173,14 @@ fn a_brief_sets_the_tiers() {
         text(&out),
     ]);
     assert!(done.status.success(), "{done:?}");
-    assert_eq!(json(&out.join("chain.json"))["brief"], "Buoy");
+    let chain = json(&out.join("chain.json"));
+    assert_eq!(chain["brief"], "Buoy");
+    let tier = &chain["tiers"][0];
+    assert!(tier["outline_px"].as_f64().unwrap() > 0.0);
+    assert!(
+        tier["says"].as_str().unwrap().contains("at 2.0 m, limit 2"),
+        "{tier}"
+    );
     assert!(out.join("globe_LOD0.glb").exists());
     assert!(!out.join("globe_LOD1.glb").exists());
 }

@@ -5,10 +5,10 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::{Progress, measure};
-use ectome_recipe::{Brief, Judgement, Measured, Session, Target, TierResult, engine};
+use ectome_recipe::{Brief, Measured, Session, Target, TierResult, engine};
 use serde_json::json;
 
-use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use super::{Failure, settings::SettingsArgs, source::SourceArgs};
 use crate::output;
 
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
@@ -67,23 +67,16 @@ impl Chain {
             let measured = Measured {
                 triangles: scene.mesh.triangle_count(),
                 deviation_max_m: deviation_m,
-                outline_worst_m: Some(outline_m),
+                // Limits alone ask for nothing else.
+                outline_worst_m: self.brief.as_ref().map(|_| outline_m),
                 materials: used.len(),
                 uv_sets: scene.mesh.uv_sets.len(),
                 height_m: f64::from(bounds.max.y - bounds.min.y),
             };
-            // Limits alone ask for nothing else.
-            let judgement = match &self.brief {
-                Some(_) => Judgement::of(&brief, n, tier, &measured).sentence(),
-                None => format!(
-                    "{} of {} triangles.",
-                    grouped(measured.triangles),
-                    grouped(limit)
-                ),
-            };
-            let result = TierResult::judge(&brief, limit, measured.triangles, deviation_m);
+            let result = TierResult::of(&brief, n, tier, &measured);
             println!(
-                "LOD{n}: {judgement} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
+                "LOD{n}: {} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
+                result.says,
                 deviation_m * 1e3,
                 result.switch_distance_m,
             );
