@@ -13,10 +13,9 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::{
-    Done, Recipe, Session, Step,
+    Done, Recipe, Session, Step, flat_and_loops,
     hold::{self, Hold},
     proof::Proven,
-    session,
 };
 
 /// Why a recipe could not be run.
@@ -286,13 +285,13 @@ pub fn run(
             }
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::MergeFlat { settings }, Some(scene)) => {
-                let (scene, report, p) = session::merge_flat(scene, settings, &progress)?;
+                let (scene, report, p) = flat_and_loops::merge_flat(scene, settings, &progress)?;
                 (cut, proven) = (Some(report), Some(Box::new(p)));
                 scene
             }
             (Step::TakeOutLoops { which, settings }, Some(scene)) => {
                 let (scene, report, p) =
-                    session::take_out_loops(scene, *which, settings, &progress)?;
+                    flat_and_loops::take_out_loops(scene, *which, settings, &progress)?;
                 (cut, proven) = (Some(report), Some(Box::new(p)));
                 scene
             }

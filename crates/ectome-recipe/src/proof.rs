@@ -11,7 +11,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::{EngineError, picture, session::part_at};
+use crate::{EngineError, measured::part_at, picture};
 
 /// The most triangles a source is shown with when a field is laid over it.
 pub const SHOWN: usize = 150_000;

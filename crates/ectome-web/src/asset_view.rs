@@ -1,6 +1,6 @@
 //! What the column and the Rule of an asset page show.
 
-use ectome_recipe::{Attention, Brief, CutSettings, Fate, Inspection};
+use ectome_recipe::{Attention, Brief, CutSettings, Fate, FindingKind, Inspection};
 use ectome_store::{
     analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
@@ -76,6 +76,8 @@ pub struct View {
     pub suggested: u32,
     pub suggested_chain: String,
     pub files: Vec<FileLine>,
+    /// Said before cutting a source that would tear.
+    pub hint: Option<String>,
     pub result: Option<String>,
     pub gave_way: Vec<String>,
     pub counts_all: String,
@@ -231,6 +233,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
                 size: words::bytes(f.bytes),
             })
             .collect(),
+        hint: tearing(inspection),
         result: shown.and_then(|c| result_sentence(c, source, &brief)),
         gave_way: shown
             .and_then(|c| c.report.as_ref())
@@ -306,6 +309,23 @@ fn quads_sentence(i: &Inspection) -> Option<String> {
         format!(
             "{:.0} % of the source is quads. Take out one edge loop in",
             share * 100.0
+        )
+    })
+}
+
+/// Where this share of the points stands beside another one, the surface is torn into patches.
+const TORN: f64 = 0.02;
+
+/// What is worth doing first: a cut moves the two sides of a tear apart.
+fn tearing(i: &Inspection) -> Option<String> {
+    let close = i
+        .findings
+        .iter()
+        .find(|f| f.kind == FindingKind::CoincidentPoints)?;
+    (close.count as f64 > TORN * i.points as f64).then(|| {
+        format!(
+            "{} points stand beside another one without being joined, so a cut tears the surface there.",
+            words::grouped(close.count as u64)
         )
     })
 }

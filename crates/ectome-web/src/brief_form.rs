@@ -79,3 +79,70 @@ pub fn sentence(text: &str) -> String {
         .unwrap_or_default();
     format!("{first}{}.", letters.as_str().trim_end_matches('.'))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn form(change: &[(&str, &str)]) -> Fields {
+        let mut list = vec![
+            ("name", "Ours"),
+            ("screen_height_px", "1 832"),
+            ("vertical_fov_deg", "96"),
+            ("texture_px", "2048"),
+            ("texels_per_metre", "512"),
+            ("materials", "2"),
+            ("uv_sets", "1"),
+            ("map", "normal"),
+            ("map", "occlusion"),
+            ("green", "up"),
+            ("suffix", "_LOD"),
+            ("format", "glb"),
+        ];
+        let rows = [
+            ["6 000", "1,5", "", "4"],
+            ["3000", "4", "", ""],
+            ["", "", "", ""],
+        ];
+        for [limit, distance, share, outline] in rows {
+            list.extend([
+                ("tier_triangles", limit),
+                ("tier_nearest_m", distance),
+                ("tier_screen_percent", share),
+                ("tier_outline_px", outline),
+            ]);
+        }
+        for &(name, value) in change {
+            if let Some(field) = list.iter_mut().find(|(n, _)| *n == name) {
+                field.1 = value;
+            }
+        }
+        Fields::of(&list)
+    }
+
+    #[test]
+    fn a_form_is_read_as_it_is_typed_and_blank_rows_are_no_tiers() {
+        let b = brief(&form(&[])).unwrap();
+        assert_eq!(b.screen_height_px, 1832);
+        assert_eq!(b.maps, ["normal", "occlusion"]);
+        let tiers: Vec<_> = b
+            .tiers
+            .iter()
+            .map(|t| (t.triangles, t.nearest_m, t.outline_px))
+            .collect();
+        assert_eq!(tiers, [(6000, 1.5, 4.0), (3000, 4.0, 2.0)]);
+    }
+
+    #[rstest]
+    #[case(&[("tier_triangles", "many")], "The limit of LOD0")]
+    #[case(&[("tier_triangles", "2000")], "no fewer than the tier before")]
+    #[case(&[("tier_nearest_m", "0")], "The distance of LOD0")]
+    #[case(&[("name", " ")], "needs a name")]
+    #[case(&[("map", "shine")], "shine")]
+    #[case(&[("texture_px", "0")], "The edge of the textures")]
+    fn what_is_wrong_is_said(#[case] change: &[(&str, &str)], #[case] says: &str) {
+        let failure = format!("{:?}", brief(&form(change)).unwrap_err());
+        assert!(failure.contains(says), "{failure}");
+    }
+}

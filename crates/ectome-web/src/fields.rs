@@ -25,6 +25,13 @@ impl Fields {
         own.map(|(_, v)| v.trim()).collect()
     }
 
+    /// Fields as a test writes them.
+    #[cfg(test)]
+    pub fn of(list: &[(&str, &str)]) -> Self {
+        let own = |(a, b): &(&str, &str)| ((*a).to_owned(), (*b).to_owned());
+        Self(list.iter().map(own).collect())
+    }
+
     /// True when a box is ticked.
     pub fn ticked(&self, name: &str) -> bool {
         self.0.iter().any(|(n, _)| n == name)
@@ -86,20 +93,15 @@ impl<S: Send + Sync> FromRequest<S> for Fields {
 mod tests {
     use super::*;
 
-    fn fields(list: &[(&str, &str)]) -> Fields {
-        let own = |(a, b): &(&str, &str)| ((*a).to_owned(), (*b).to_owned());
-        Fields(list.iter().map(own).collect())
-    }
-
     #[test]
     fn parts_come_one_by_one_or_listed() {
-        let f = fields(&[("part", "3"), ("part", "1,2"), ("part", "x")]);
+        let f = Fields::of(&[("part", "3"), ("part", "1,2"), ("part", "x")]);
         assert_eq!(f.numbers("part"), [1, 2, 3]);
     }
 
     #[test]
     fn numbers_are_read_with_either_mark_and_bounded() {
-        let f = fields(&[("size", " 12,5 "), ("far", "9e99")]);
+        let f = Fields::of(&[("size", " 12,5 "), ("far", "9e99")]);
         assert_eq!(f.number("size", "A size", 0.0, 100.0).ok(), Some(12.5));
         assert!(f.number("far", "A size", 0.0, 100.0).is_err());
         assert!(f.number("none", "A size", 0.0, 100.0).is_err());

@@ -229,13 +229,13 @@ const PAPER: Rgba<u8> = Rgba([0xF3, 0xF0, 0xE7, 255]);
 const STAGE: Rgba<u8> = Rgba([0xB9, 0xBC, 0xB8, 255]);
 const INK: [u8; 3] = [0x1A, 0x2A, 0x2E];
 
-/// Draws the cells in rows of up to three under a title.
+/// Draws the cells in rows of up to four under a title.
 fn contact_sheet(title: &str, cells: &[Cell]) -> Option<Vec<u8>> {
     let font = FontRef::try_from_slice(include_bytes!(
         "../static/vendor/ibm-plex-sans-condensed-latin-500-normal.ttf"
     ))
     .ok()?;
-    let columns = 3.min(cells.len() as u32);
+    let columns = 4.min(cells.len() as u32);
     let most = cells.iter().map(|c| c.lines.len()).max()? as u32;
     let tall = PICTURE + LINE * (most + 1) + MARGIN;
     let rows = (cells.len() as u32).div_ceil(columns);
@@ -320,7 +320,7 @@ mod tests {
         let cells = ["Source", "LOD0", "LOD1", "LOD2"].map(cell);
         let png = contact_sheet("Fog bell", &cells).unwrap();
         let picture = image::load_from_memory(&png).unwrap().to_rgb8();
-        assert_eq!(picture.width(), 3 * (CELL + MARGIN) + MARGIN);
+        assert_eq!(picture.width(), 4 * (CELL + MARGIN) + MARGIN);
         let dark = |p: &&image::Rgb<u8>| p.0.iter().all(|&v| v < 0x50);
         assert!(picture.pixels().filter(dark).count() > 500);
         assert_eq!(

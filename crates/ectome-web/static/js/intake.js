@@ -94,7 +94,7 @@ export class Intake {
     const values = fields.map((f) => Number(f.value.replace(',', '.')));
     if (values.some(Number.isNaN) || values.slice(3).every((v) => v === 0)) return;
     this.stage.setPlane({ point: values.slice(0, 3), normal: values.slice(3) }, (point, normal) => {
-      [...point, ...normal].forEach((v, k) => { fields[k].value = v.toFixed(4); });
+      [...point, ...normal].forEach((v, k) => { fields[k].value = v.toFixed(k < 3 ? 4 : 3); });
     });
   }
 

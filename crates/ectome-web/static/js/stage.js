@@ -1,11 +1,12 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, BufferGeometry, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, GLTFLoader,
-  HemisphereLight, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
-  OrbitControls, PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial,
-  Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+  Box3, BufferGeometry, Color, DirectionalLight, Float32BufferAttribute, GLTFLoader, HemisphereLight,
+  InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, MeshBasicMaterial, OrbitControls,
+  PerspectiveCamera, Points, PointsMaterial, Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2,
+  Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
+import { ClipPlane } from './clip_plane.js';
 import { colourByField, lookOf, withEdges } from './looks.js';
 
 /** Kelp, bright enough to show on any material. */
@@ -74,9 +75,10 @@ export class Stage {
     new ResizeObserver(() => this.#resize()).observe(element);
     canvas.addEventListener('pointerdown', (event) => this.#paint(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
-    canvas.addEventListener('pointerdown', (event) => this.#dragPlane(event), { capture: true });
+    canvas.addEventListener('pointerdown', (event) => this.clip.grab(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#press(event));
     this.loader = new GLTFLoader();
+    this.clip = new ClipPlane(this);
     this.#resize();
   }
 
@@ -156,7 +158,7 @@ export class Stage {
   }
 
   /** A ray through the place of an event, in the half it falls on. */
-  #ray(event) {
+  ray(event) {
     const height = this.element.clientHeight;
     const width = this.#width();
     const box = event.target.getBoundingClientRect();
@@ -170,7 +172,7 @@ export class Stage {
   /** The first place of the source under an event: the mesh, the point, the nearest vertex. */
   #hit(event) {
     if (!this.left.model) return null;
-    const all = this.#ray(event).intersectObject(this.left.model, true);
+    const all = this.ray(event).intersectObject(this.left.model, true);
     const hit = all.find((h) => this.#shows(h.object));
     if (!hit) return null;
     const places = hit.object.geometry.attributes.position;
@@ -259,85 +261,9 @@ export class Stage {
     this.draw();
   }
 
-  /**
-   * A plane to clip with, drawn over the source. Dragging it moves it along its normal, dragging the knob on its
-   * normal tilts it; both call `onMove` with its place and its normal.
-   */
+  /** A plane to clip with, see ClipPlane. */
   setPlane(plane, onMove) {
-    if (!this.renderer) return;
-    if (this.plane) this.left.scene.remove(this.plane);
-    this.plane = null;
-    this.onPlane = onMove;
-    if (plane && this.bounds) {
-      const size = new Vector3(...this.bounds[1]).distanceTo(new Vector3(...this.bounds[0]));
-      const look = { color: MARKED, transparent: true, opacity: 0.32, side: DoubleSide, depthWrite: false };
-      this.plane = new Mesh(new PlaneGeometry(size, size), new MeshBasicMaterial(look));
-      const solid = new MeshBasicMaterial({ color: MARKED, depthTest: false });
-      const knob = new Mesh(new SphereGeometry(size * 0.022, 20, 12), solid);
-      knob.position.z = size * 0.3;
-      const stem = new BufferGeometry().setFromPoints([new Vector3(), knob.position]);
-      const line = new LineSegments(stem, new LineBasicMaterial({ color: MARKED, depthTest: false }));
-      for (const part of [line, knob]) part.renderOrder = 3;
-      this.plane.add(line, knob);
-      this.plane.userData = { knob, reach: size * 0.3 };
-      this.#placePlane(new Vector3(...plane.point), new Vector3(...plane.normal).normalize());
-      this.left.scene.add(this.plane);
-    }
-    this.draw();
-  }
-
-  #placePlane(point, normal) {
-    this.plane.userData.normal = normal;
-    this.plane.position.copy(point);
-    this.plane.lookAt(point.clone().add(normal));
-  }
-
-  #dragPlane(event) {
-    if (!this.plane || this.onStroke || event.button !== 0) return;
-    const plane = this.plane;
-    this.left.scene.updateMatrixWorld();
-    const { knob, reach } = plane.userData;
-    const start = plane.position.clone();
-    const normal = plane.userData.normal.clone();
-    const ray = this.#ray(event);
-    const tilting = ray.intersectObject(knob).length > 0;
-    if (!tilting && !ray.intersectObject(plane, false).length) return;
-    event.stopPropagation();
-    const canvas = event.target;
-    canvas.setPointerCapture(event.pointerId);
-    this.controls.enabled = false;
-    // The place along the normal nearest to the ray under the pointer.
-    const along = (e) => {
-      const view = this.camera.getWorldDirection(new Vector3());
-      const across = new Vector3().crossVectors(normal, view).cross(normal).normalize();
-      const facing = new Plane().setFromNormalAndCoplanarPoint(across, start);
-      const at = this.#ray(e).ray.intersectPlane(facing, new Vector3());
-      return at ? at.sub(start).dot(normal) : 0;
-    };
-    // The knob stays on a ball around the plane's place: under the pointer, on the half it was taken on; where the
-    // pointer leaves the ball, at the ball's rim.
-    const behind = normal.dot(this.camera.getWorldDirection(new Vector3())) > 0;
-    const towards = (e) => {
-      const { ray: r } = this.#ray(e);
-      const middle = r.closestPointToPoint(start, new Vector3()).sub(start);
-      const room = reach * reach - middle.lengthSq();
-      if (room > 0) middle.addScaledVector(r.direction, (behind ? 1 : -1) * Math.sqrt(room));
-      return middle.normalize();
-    };
-    const from = along(event);
-    const move = (e) => {
-      if (tilting) this.#placePlane(start, towards(e));
-      else this.#placePlane(start.clone().addScaledVector(normal, along(e) - from), normal);
-      this.onPlane?.(plane.position.toArray(), plane.userData.normal.toArray());
-      this.draw();
-    };
-    const done = () => {
-      this.controls.enabled = !this.lightMode;
-      canvas.removeEventListener('pointermove', move);
-      canvas.removeEventListener('pointerup', done);
-    };
-    canvas.addEventListener('pointermove', move);
-    canvas.addEventListener('pointerup', done);
+    this.clip?.show(plane, onMove);
   }
 
   #paint(event) {

@@ -47,6 +47,9 @@ pub enum Failure {
     /// The server could not run.
     #[error("{0}")]
     Serve(String),
+    /// A list of steps is broken.
+    #[error("{} cannot be read: {}", .0.display(), .1)]
+    Steps(PathBuf, String),
     /// Settings that mean nothing.
     #[error("{0}")]
     Settings(String),

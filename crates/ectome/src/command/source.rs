@@ -98,12 +98,7 @@ impl SourceArgs {
 
 fn steps(path: &Path) -> Result<Vec<Change>, Failure> {
     let text = std::fs::read_to_string(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
-    let steps: Steps = toml::from_str(&text).map_err(|e| {
-        Failure::Settings(format!(
-            "{} cannot be read: {}",
-            path.display(),
-            e.message()
-        ))
-    })?;
+    let steps: Steps = toml::from_str(&text)
+        .map_err(|e| Failure::Steps(path.to_owned(), e.message().to_owned()))?;
     Ok(steps.step)
 }

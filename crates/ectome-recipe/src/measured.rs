@@ -1,0 +1,80 @@
+//! What was measured, as a report says it.
+
+use ectome_compare::Report;
+use ectome_mesh::{Mesh, nearest};
+use ectome_reduce::Cut;
+
+use crate::engine::{CutReport, peak_bytes};
+
+/// The name of the part of `mesh` that is nearest to a place.
+pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) -> String {
+    let face = surface.nearest(place.into()).map(|n| n.face);
+    mesh.runs
+        .iter()
+        .find(|r| face.is_some_and(|f| r.faces.contains(&f)))
+        .map_or_else(String::new, |r| mesh.parts[r.part as usize].name.clone())
+}
+
+/// Where the largest deviation stands.
+pub(crate) fn worst(measured: &Report) -> [f32; 3] {
+    if measured.high_to_low.deviation_max_mm >= measured.low_to_high.deviation_max_mm {
+        measured.high_to_low.worst_at_m
+    } else {
+        measured.low_to_high.worst_at_m
+    }
+}
+
+pub(crate) fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
+    CutReport {
+        triangles_before: before,
+        triangles_after: cut.mesh.triangle_count(),
+        held_by: gave_way(cut),
+        ..measured_report(measured)
+    }
+}
+
+/// The part of a report that was measured.
+pub(crate) fn measured_report(measured: &Report) -> CutReport {
+    CutReport {
+        deviation_mean_percent_of_diagonal: measured.deviation_mean_percent_of_diagonal,
+        deviation_max_percent_of_diagonal: measured.deviation_max_percent_of_diagonal,
+        deviation_mean_mm: measured.deviation_mean_mm,
+        deviation_max_mm: measured.deviation_max_mm,
+        deviation_worst_at_m: worst(measured),
+        uv_drift_mean_texels: measured.uv_drift_mean_texels,
+        uv_drift_max_texels: measured.uv_drift_max_texels,
+        open_edges: [measured.high.open_edges, measured.low.open_edges],
+        nonmanifold_edges: [
+            measured.high.nonmanifold_edges,
+            measured.low.nonmanifold_edges,
+        ],
+        flipped_faces: measured.flipped_faces,
+        outline_agreement: measured.outline_agreement,
+        outline_mean_pixels: measured.outline_mean_pixels,
+        outline_worst_mm: measured.outline_worst_m * 1e3,
+        peak_bytes: peak_bytes(),
+        ..CutReport::default()
+    }
+}
+
+/// What had to give way, in words.
+fn gave_way(cut: &Cut) -> Vec<String> {
+    let mut list = Vec::new();
+    if cut.corners_released {
+        list.push("corners of UV islands and lines, given up to meet the target".to_owned());
+    }
+    if cut.lines_released {
+        list.push("outlines of UV islands, crossed to meet the target".to_owned());
+    }
+    if cut.knots_released {
+        list.push("tunnels and thin necks, closed or cut to meet the target".to_owned());
+    }
+    match cut.pieces_dropped {
+        0 => {}
+        1 => list.push("1 small piece, left out because it cannot shrink further".to_owned()),
+        n => list.push(format!(
+            "{n} small pieces, left out because they cannot shrink further"
+        )),
+    }
+    list
+}
