@@ -164,24 +164,39 @@ document.addEventListener('htmx:afterSwap', (event) => {
   if (event.target.id === 'panel') refresh();
 });
 
-// A column that is drawn anew while something in it is dragged would drop the drag: it waits for the pointer.
+// A column that is drawn anew while something in it is dragged would drop the drag, and while a preview is on its way its
+// place: it waits for both.
 let dragging = false;
+let previews = 0;
 let late = false;
+
+function catchUp() {
+  if (!late || dragging || previews > 0) return;
+  late = false;
+  // After what the end of the drag itself sends.
+  setTimeout(() => htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' }), 0);
+}
+
 document.addEventListener('pointerdown', (event) => { dragging = Boolean(event.target.closest('#panel')); });
-document.addEventListener('htmx:beforeSwap', (event) => {
-  if (event.target.id !== 'panel' || !dragging) return;
-  event.detail.shouldSwap = false;
-  late = true;
-});
 for (const over of ['pointerup', 'pointercancel']) {
   document.addEventListener(over, () => {
     dragging = false;
-    if (!late) return;
-    late = false;
-    // After what the end of the drag itself sends.
-    setTimeout(() => htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' }), 0);
+    catchUp();
   });
 }
+const isPreview = (event) => event.detail.pathInfo?.requestPath?.endsWith('/changes/preview')
+  || event.detail.requestConfig?.path?.endsWith('/changes/preview');
+document.addEventListener('htmx:beforeSend', (event) => { previews += Number(isPreview(event)); });
+document.addEventListener('htmx:afterRequest', (event) => {
+  previews = Math.max(0, previews - Number(isPreview(event)));
+  catchUp();
+});
+document.addEventListener('htmx:beforeSwap', (event) => {
+  if (event.target.id !== 'panel' || !(dragging || previews > 0)) return;
+  event.detail.shouldSwap = false;
+  late = true;
+});
+
 document.addEventListener('htmx:responseError', (event) => {
   const page = new DOMParser().parseFromString(event.detail.xhr.responseText, 'text/html');
   const fault = at('form-fault');

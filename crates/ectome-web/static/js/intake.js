@@ -27,7 +27,7 @@ export class Intake {
       if (line) line.textContent = 'Working it out …';
     });
     document.addEventListener('htmx:beforeSwap', (event) => {
-      if (event.target.id === 'panel') this.#keep();
+      if (event.target.id === 'panel' && event.detail.shouldSwap) this.#keep();
     });
     document.addEventListener('asked', () => {
       document.querySelectorAll('.preview').forEach((line) => { line.textContent = ''; });
@@ -35,9 +35,16 @@ export class Intake {
   }
 
   open(data) {
+    // A column that is drawn anew over the same source goes on showing what it showed.
+    const same = this.data?.sourceMesh === data.sourceMesh;
     this.data = data;
-    this.shown = null;
-    this.stage.setMarks([]);
+    const button = same && this.shown !== null && document.querySelector(`[data-finding="${this.shown}"]`);
+    if (button) {
+      button.setAttribute('aria-pressed', 'true');
+    } else if (this.shown !== null || !same) {
+      this.shown = null;
+      this.stage.setMarks([]);
+    }
     this.#restore();
     this.#tie(document.querySelector('[data-repair=clip][open]'));
   }
@@ -49,14 +56,17 @@ export class Intake {
       kind: details.dataset.repair,
       fields: [...details.querySelectorAll('input:not([type=hidden]), select')]
         .map(({ value, checked }) => ({ value, checked })),
+      preview: details.querySelector('.preview')?.innerHTML ?? '',
     }));
   }
 
   #restore() {
-    for (const { where, kind, fields } of this.kept ?? []) {
+    for (const { where, kind, fields, preview } of this.kept ?? []) {
       const details = document.querySelector(`${where} [data-repair=${kind}]`);
       if (!details) continue;
       details.open = true;
+      const line = details.querySelector('.preview');
+      if (line) line.innerHTML = preview;
       details.querySelectorAll('input:not([type=hidden]), select').forEach((field, i) => {
         field.value = fields[i]?.value ?? field.value;
         field.checked = fields[i]?.checked ?? field.checked;
