@@ -37,20 +37,21 @@ fn a_shared_budget_beats_pro_rata_on_the_demo_scene_as_measured() {
         shared.worst_pixels(),
         plain.worst_pixels()
     );
-    let measured = |triangles: &[u32]| -> f64 {
-        let pixels = sessions
-            .iter()
-            .zip(&members)
-            .zip(triangles)
-            .map(|((session, m), &n)| {
-                let (_, report) = session.cut(Target::Triangles(n), &progress).unwrap();
-                report.deviation_max_mm / 1e3 / m.pixel_m
-            });
-        pixels.fold(0.0, f64::max)
+    let measured = |i: usize, triangles: u32| -> f64 {
+        let target = Target::Triangles(triangles);
+        let (_, report) = sessions[i].cut(target, &progress).unwrap();
+        report.deviation_max_mm / 1e3 / members[i].pixel_m
     };
-    let (shared_px, plain_px) = (measured(&shared.triangles), measured(&plain.triangles));
+    let shared_px = (0..members.len())
+        .map(|i| measured(i, shared.triangles[i]))
+        .fold(0.0, f64::max);
+    // In proportion, the largest error is at least that of the asset expected to have it.
+    let worst = (0..members.len())
+        .max_by(|&a, &b| plain.pixels[a].total_cmp(&plain.pixels[b]))
+        .unwrap();
+    let plain_px = measured(worst, plain.triangles[worst]);
     println!(
-        "measured: {shared_px:.2} px shared, {plain_px:.2} px pro rata; {:?} against {:?}",
+        "measured: {shared_px:.2} px shared, at least {plain_px:.2} px pro rata; {:?} against {:?}",
         shared.triangles, plain.triangles
     );
     assert!(shared_px <= 0.6 * plain_px, "{shared_px} of {plain_px} px");
