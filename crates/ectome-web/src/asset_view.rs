@@ -193,7 +193,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         .min(source.saturating_sub(1).max(4) as u32);
     let suggested_chain_first = chain.first().map_or(first_limit, |t| t.limit as u32);
     let proof = proof_view(&brief, &asset, tray, chain, shown);
-    let tabs = tabs(step, inspection, shown, &chain_shown, &proof, ready);
+    let tabs = tabs(step, inspection, shown, &chain_shown, &proof, asset.state());
 
     Ok(View {
         id: asset.id,
@@ -460,13 +460,15 @@ fn tabs(
     shown: Option<&Candidate>,
     chain: &ChainView,
     proof: &ProofView,
-    ready: bool,
+    state: AssetState,
 ) -> Vec<Tab> {
+    let (ready, failed) = (state == AssetState::Ready, state == AssetState::Failed);
     STEPS
         .iter()
         .enumerate()
         .map(|(i, &(address, name))| {
             let (says, class) = match address {
+                "intake" if failed => ("could not be read".to_owned(), "is-over"),
                 "intake" if !ready => ("in work".to_owned(), "is-quiet"),
                 "intake" if inspection.findings.is_empty() => ("clean".to_owned(), "is-quiet"),
                 "intake" => (

@@ -74,12 +74,11 @@ pub async fn receive(
             .await
             .map_err(|_| Failure::bad("The files could not be sorted. Drop them again."))??
     };
-    let brief = app
-        .store
-        .briefs()
-        .await?
-        .first()
-        .map(|b| b.id)
+    // What came last was likely meant for the same target.
+    let briefs = app.store.briefs().await?;
+    let before = app.store.assets().await?.first().map(|a| a.brief);
+    let brief = before
+        .or(briefs.first().map(|b| b.id))
         .ok_or_else(|| Failure::bad("There is no brief yet, so the asset cannot be judged."))?;
     let mut last = 0;
     for members in groups {
