@@ -41,6 +41,14 @@ pub use tide_plate::tide_plate;
 pub use winch::rope_winch;
 
 use ectome_formats::{FormatError, Scene, glb, obj_write};
+use serde_json::{Value, json};
+
+/// A plain material, linear colours.
+fn material(name: &str, [r, g, b]: [f32; 3], metal: f32, rough: f32) -> Value {
+    json!({ "name": name, "pbrMetallicRoughness": {
+        "baseColorFactor": [r, g, b, 1.0], "metallicFactor": metal, "roughnessFactor": rough,
+    } })
+}
 
 /// Who made the demo assets.
 const NOTICE: &str = "Skerry Light, an invented scenario; made by Ectome's demo generator";

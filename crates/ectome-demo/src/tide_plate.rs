@@ -3,9 +3,8 @@
 use ectome_formats::{Library, Scene};
 use ectome_mesh::MeshBuilder;
 use glam::{Affine3A, Vec2, Vec3};
-use serde_json::json;
 
-use crate::polygons::Polygons;
+use crate::{material, polygons::Polygons};
 
 /// Half the plate's width and its height, in metres.
 const HALF: f32 = 0.21;
@@ -152,10 +151,6 @@ pub fn tide_plate() -> Scene {
             .part(&format!("screw {}", i + 1), here)
             .primitive(screw.moved(turned).finish(3));
     }
-    let material = |name: &str, colour: [f32; 3], metal: f32, rough: f32| {
-        let [r, g, b] = colour;
-        json!({ "name": name, "pbrMetallicRoughness": { "baseColorFactor": [r, g, b, 1.0], "metallicFactor": metal, "roughnessFactor": rough } })
-    };
     Scene {
         mesh: builder.finish(),
         library: Library {

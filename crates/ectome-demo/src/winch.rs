@@ -5,9 +5,8 @@ use std::f32::consts::{FRAC_PI_2, TAU};
 use ectome_formats::{Library, Scene};
 use ectome_mesh::MeshBuilder;
 use glam::{Affine3A, Quat, Vec2, Vec3};
-use serde_json::json;
 
-use crate::polygons::Polygons;
+use crate::{material, polygons::Polygons};
 
 /// Teeth of each wheel and bolts of each cheek.
 const TEETH: u32 = 24;
@@ -189,10 +188,6 @@ pub fn rope_winch() -> Scene {
             );
         }
     }
-    let material = |name: &str, colour: [f32; 3], metal: f32, rough: f32| {
-        let [r, g, b] = colour;
-        json!({ "name": name, "pbrMetallicRoughness": { "baseColorFactor": [r, g, b, 1.0], "metallicFactor": metal, "roughnessFactor": rough } })
-    };
     Scene {
         mesh: builder.finish(),
         library: Library {

@@ -28,7 +28,7 @@ pub struct ChainTier {
 pub struct Fill {
     /// Triangles allowed.
     pub limit: u32,
-    /// A largest deviation in millimetres that is permitted instead; the limit still holds.
+    /// A largest deviation in millimetres that is permitted instead; what that takes is judged by the limit.
     pub within_mm: Option<f64>,
     /// The count such a deviation is expected to take.
     pub expected: u32,

@@ -5,6 +5,7 @@
 //! lease and carries the progress. A row whose lease ran out belongs to a worker that died; the next
 //! one takes it again.
 
+use ectome_recipe::words::grouped;
 use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{Store, StoreError, retry::retrying};
@@ -126,7 +127,7 @@ impl Work {
             (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
             (Kind::Prepare, _) => format!("Prepare {}", self.asset_name),
             (Kind::Analyse, _) => format!("Analyse {}", self.asset_name),
-            (Kind::Cut, Some(n)) => format!("Cut {} to {n}", self.asset_name),
+            (Kind::Cut, Some(n)) => format!("Cut {} to {}", self.asset_name, grouped(n)),
             (Kind::Cut, None) => format!("Cut {}", self.asset_name),
         }
     }
