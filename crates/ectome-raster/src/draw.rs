@@ -49,6 +49,13 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
         .par_iter()
         .map(|&p| camera.project(p, scale))
         .collect();
+    let smooth;
+    let normals = if mesh.normals.is_empty() {
+        smooth = measure::smooth_normals(mesh);
+        &smooth
+    } else {
+        &mesh.normals
+    };
     let rows = camera.height * SAMPLES;
     let width = camera.width * SAMPLES;
     let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
@@ -86,19 +93,11 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                     let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
                     let p =
                         [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
-                    // Without normals faces are flat (glTF 2.0, 3.7.2.1).
-                    let flat = mesh.normals.is_empty().then(|| {
-                        let area = measure::area_vector(mesh.triangle(f as usize));
-                        area.normalize_or_zero().as_vec3()
-                    });
                     let tangents = relief.and_then(|(_, set, _)| tangents(mesh, f as usize, *set));
                     target.triangle(p, |w| {
                         let mix = |k: usize| corners[k] as usize;
-                        let n = &mesh.normals;
-                        let normal = match flat {
-                            Some(flat) => flat,
-                            None => n[mix(0)] * w.x + n[mix(1)] * w.y + n[mix(2)] * w.z,
-                        };
+                        let normal =
+                            normals[mix(0)] * w.x + normals[mix(1)] * w.y + normals[mix(2)] * w.z;
                         let base = texture.map_or(colour, |(t, set)| {
                             let uv = &mesh.uv_sets[*set];
                             let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
