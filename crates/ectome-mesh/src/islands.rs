@@ -27,22 +27,37 @@ fn uv_classes(mesh: &Mesh) -> Option<(Vec<u32>, usize)> {
 /// Islands of the first UV set of an all-triangle mesh, among runs that carry it. Faces belong to one
 /// island when they share a point with the same UV.
 pub fn count(mesh: &Mesh) -> usize {
+    of_faces(mesh).1
+}
+
+/// The island of each face, numbered from 0 in order of first occurrence, `u32::MAX` for faces without UVs; and how many
+/// there are.
+pub fn of_faces(mesh: &Mesh) -> (Vec<u32>, usize) {
+    let mut island = vec![u32::MAX; mesh.face_count()];
     let Some((class, n)) = uv_classes(mesh) else {
-        return 0;
+        return (island, 0);
     };
-    let mut islands = UnionFind::new(n);
-    let mut used = vec![false; n];
-    for run in mesh.runs.iter().filter(|r| r.channels.uv_sets > 0) {
-        for f in run.faces.clone() {
-            let [a, b, c] = corners(mesh, f as usize).map(|v| class[v as usize]);
-            islands.join(a, b);
-            islands.join(b, c);
-            [a, b, c].iter().for_each(|&v| used[v as usize] = true);
-        }
+    let with_uvs = || {
+        let runs = mesh.runs.iter().filter(|r| r.channels.uv_sets > 0);
+        runs.flat_map(|r| r.faces.clone()).map(|f| f as usize)
+    };
+    let mut sets = UnionFind::new(n);
+    for f in with_uvs() {
+        let [a, b, c] = corners(mesh, f).map(|v| class[v as usize]);
+        sets.join(a, b);
+        sets.join(b, c);
     }
-    (0..n as u32)
-        .filter(|&v| used[v as usize] && islands.find(v) == v)
-        .count()
+    let mut number = vec![u32::MAX; n];
+    let mut count = 0;
+    for f in with_uvs() {
+        let root = sets.find(class[corners(mesh, f)[0] as usize]) as usize;
+        if number[root] == u32::MAX {
+            number[root] = count;
+            count += 1;
+        }
+        island[f] = number[root];
+    }
+    (island, count as usize)
 }
 
 /// The stretches in the UV square along which islands end: one for each side of a seam, one for each open

@@ -1,0 +1,2 @@
+//! How long unwrapping and packing take.
+fn main() { divan::main(); }

@@ -1,0 +1,173 @@
+//! Laying one chart flat, without a fold.
+
+mod conformal;
+mod dirichlet;
+mod simple;
+mod sparse;
+mod tutte;
+
+use glam::{DVec2, DVec3};
+
+use crate::{chart::Chart, stretch::Stretch, surface::Surface};
+use dirichlet::Improver;
+
+/// What a map may do at most.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bound {
+    /// Mean stretch L².
+    pub l2: f64,
+    /// Largest stretch L∞.
+    pub largest: f64,
+}
+
+impl Bound {
+    fn holds(&self, s: &Stretch) -> bool {
+        s.l2() <= self.l2 && s.largest() <= self.largest
+    }
+}
+
+/// A chart laid flat: upright (counter-clockwise), in metres.
+#[derive(Clone, Debug)]
+pub struct Flat {
+    /// A place for each vertex of the chart.
+    pub at: Vec<DVec2>,
+    /// How it is stretched.
+    pub stretch: Stretch,
+}
+
+/// How much work a map is worth.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Care {
+    /// Only whether it can be done; a map that folds at first is given up.
+    Trial,
+    /// As well as it can be done.
+    Best,
+}
+
+/// Lays a chart flat within `bound`; `None` when that cannot be done without folds and crossings.
+pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> Option<Flat> {
+    if let Some(flat) = projected(surface, chart) {
+        return Some(flat);
+    }
+    if !chart.is_disk() {
+        return None;
+    }
+    let conformal = conformal::map(chart, &surface.points);
+    let mut at = match conformal {
+        Some(at) if is_upright(chart, &at) => at,
+        _ if care == Care::Trial => return None,
+        _ => tutte::map(chart, &surface.points).filter(|at| is_upright(chart, at))?,
+    };
+    to_size(chart, &mut at);
+    let first = measured(chart, &at);
+    let exact = Bound { l2: 1.0 + 1e-7, largest: 1.0 + 1e-4 };
+    if !exact.holds(&first) {
+        if care == Care::Trial && hopeless(&first, bound) {
+            return None;
+        }
+        improve(chart, &mut at, bound, care);
+        to_size(chart, &mut at);
+    }
+    let stretch = measured(chart, &at);
+    (bound.holds(&stretch) && borders_are_simple(chart, &at)).then_some(Flat { at, stretch })
+}
+
+/// A map that stretches this much beyond its bound before it is improved will not get there.
+fn hopeless(s: &Stretch, bound: &Bound) -> bool {
+    s.l2() > 1.0 + 8.0 * (bound.l2 - 1.0)
+}
+
+fn improve(chart: &Chart, at: &mut [DVec2], bound: &Bound, care: Care) {
+    let Some(improver) = Improver::new(chart) else {
+        return;
+    };
+    let steps = match care {
+        Care::Trial => 6,
+        Care::Best => 40,
+    };
+    let mut energy = improver.energy(at);
+    for _ in 0..steps {
+        let Some(after) = improver.step(at, energy) else {
+            return;
+        };
+        let gain = (energy - after) / after;
+        energy = after;
+        // A trial only needs to know.
+        let known = care == Care::Trial && bound.holds(&measured(chart, at));
+        if known || gain < 1e-5 || (care == Care::Best && gain < 1e-4 && energy < 4.02) {
+            return;
+        }
+    }
+}
+
+/// Flat charts are laid down as they are, holes and all.
+fn projected(surface: &Surface, chart: &Chart) -> Option<Flat> {
+    let area = chart.whole_area();
+    let normal = chart.faces.iter().fold(DVec3::ZERO, |n, &f| {
+        n + surface.normal[f as usize] * surface.area[f as usize]
+    });
+    // Normals that all agree add up to the area.
+    if area <= 0.0 || normal.length() < area * (1.0 - 1e-9) {
+        return None;
+    }
+    let normal = normal.normalize();
+    let x = normal.any_orthonormal_vector();
+    let y = normal.cross(x);
+    let at: Vec<DVec2> = chart
+        .point
+        .iter()
+        .map(|&p| {
+            let place = surface.points[p as usize];
+            DVec2::new(place.dot(x), place.dot(y))
+        })
+        .collect();
+    let stretch = measured(chart, &at);
+    let true_to_size = Bound { l2: 1.0 + 1e-6, largest: 1.0 + 1e-3 };
+    (is_upright(chart, &at) && true_to_size.holds(&stretch) && borders_are_simple(chart, &at))
+        .then_some(Flat { at, stretch })
+}
+
+/// No triangle is turned over or without area.
+pub fn is_upright(chart: &Chart, at: &[DVec2]) -> bool {
+    let size = chart.whole_area();
+    chart.corners.iter().zip(&chart.area).all(|(c, &area)| {
+        let [a, b, d] = c.map(|v| at[v as usize]);
+        let twice = (b - a).perp_dot(d - a);
+        // A triangle with area must keep some of it; one without must only not turn.
+        twice.is_finite() && twice > if area > 1e-12 * size { 1e-14 * size } else { -1e-15 * size }
+    })
+}
+
+/// How a map of a chart is stretched.
+pub fn measured(chart: &Chart, at: &[DVec2]) -> Stretch {
+    let mut s = Stretch::default();
+    for ((c, &[p, q]), &area) in chart.corners.iter().zip(&chart.rest).zip(&chart.area) {
+        // What has hardly any area in space is flattened by another shape than its own, and says nothing.
+        if area > 1e-3 * p.perp_dot(q).abs() {
+            s.add([DVec2::ZERO, p, q], c.map(|v| at[v as usize]));
+        }
+    }
+    s
+}
+
+/// Gives a map the area of its chart.
+fn to_size(chart: &Chart, at: &mut [DVec2]) {
+    let scale = measured(chart, at).scale();
+    if scale.is_finite() && scale > 0.0 {
+        at.iter_mut().for_each(|p| *p /= scale);
+    }
+}
+
+fn borders_are_simple(chart: &Chart, at: &[DVec2]) -> bool {
+    let segments: Vec<[DVec2; 2]> = chart
+        .loops
+        .iter()
+        .flatten()
+        .map(|&s| {
+            let c = chart.corners[s.face as usize];
+            let (a, b) = (c[s.corner as usize], c[(s.corner as usize + 1) % 3]);
+            [at[a as usize], at[b as usize]]
+        })
+        .collect();
+    simple::is_simple(&segments)
+}

@@ -1,0 +1,16 @@
+//! UV islands.
+pub mod arrange;
+pub mod chart;
+pub mod cluster;
+pub mod cut_open;
+pub mod flatten;
+pub mod gap;
+pub mod grow;
+pub mod layout;
+pub mod measure;
+pub mod pack;
+pub mod seam_cost;
+pub mod seam_path;
+pub mod stretch;
+pub mod surface;
+pub mod unwrap;
