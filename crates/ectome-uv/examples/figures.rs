@@ -41,7 +41,7 @@ fn main() {
             let first = start.elapsed().as_secs_f64();
             let start = Instant::now();
             let islands = measure::islands(&mesh, &layout);
-            let packed = arrange::pack(&mesh, &layout, &islands, &Wishes::default(), &settings, &Progress::new()).expect("room");
+            let packed = arrange::pack(&layout, &islands, &Wishes::default(), &settings, &Progress::new()).expect("room");
             print(&format!("{manner:?}"), &packed, [first, start.elapsed().as_secs_f64()]);
         }
         if manners.is_empty() {

@@ -1,6 +1,6 @@
 //! Packing a layout: which islands go together, what stays, how large each shall be.
 
-use ectome_mesh::{Mesh, Progress};
+use ectome_mesh::Progress;
 
 use crate::{
     gap::outline,
@@ -29,7 +29,6 @@ pub struct Wishes {
 /// # Errors
 /// [`PackError`] when they do not fit.
 pub fn pack(
-    mesh: &Mesh,
     layout: &Layout,
     islands: &[Island],
     wishes: &Wishes,
@@ -74,7 +73,6 @@ pub fn pack(
     for i in (0..n).filter(|&i| leader(i) != i && !locked(i)) {
         placements[i] = placements[leader(i)];
     }
-    let _ = mesh;
     let mut out = layout.clone();
     out.place(&placements);
     Ok(out)

@@ -27,6 +27,10 @@ pub struct Rules<'a> {
     pub bound: Bound,
     /// Edges that must be seams.
     pub seams: &'a [bool],
+    /// Edges at which islands end, unless one of them would be smaller than `small`.
+    pub hard: &'a [bool],
+    /// In square metres.
+    pub small: f64,
     /// What a seam costs along each edge, per metre.
     pub costs: &'a [f64],
 }
@@ -42,6 +46,13 @@ pub struct Region {
     normal: DVec3,
     /// Length of its borders, in metres.
     perimeter: f64,
+}
+
+impl Rules<'_> {
+    /// True where an island ends at first.
+    fn ends(&self, e: u32) -> bool {
+        self.seams[e as usize] || self.hard[e as usize]
+    }
 }
 
 impl Region {
@@ -72,7 +83,7 @@ pub fn charts(
 ) -> Result<Vec<Region>, Cancelled> {
     let faces: Vec<u32> = faces.into_iter().filter(|&f| surface.is_proper(f as usize)).collect();
     progress.at(0.0)?;
-    let tree = Tree::new(surface, faces, |e| !rules.seams[e as usize], MOST_SPREAD);
+    let tree = Tree::new(surface, faces, |e| !rules.ends(e), MOST_SPREAD);
     progress.at(0.1)?;
     let regions: Vec<Vec<Region>> = tree
         .roots
@@ -118,7 +129,7 @@ fn single(surface: &Surface, face: u32) -> Region {
 
 /// Faces as one chart, cut open where they are no disk.
 pub fn laid(surface: &Surface, faces: Vec<u32>, rules: &Rules, care: Care) -> Option<Region> {
-    let mut chart = Chart::new(surface, faces, |e| rules.seams[e as usize]);
+    let mut chart = Chart::new(surface, faces, |e| rules.ends(e));
     if let Some(flat) = flatten(surface, &chart, &rules.bound, care) {
         return Some(Region::new(surface, chart, flat));
     }
@@ -128,7 +139,7 @@ pub fn laid(surface: &Surface, faces: Vec<u32>, rules: &Rules, care: Care) -> Op
     let cost = |e: u32| rules.costs[e as usize] * surface.edges[e as usize].length;
     let open = edges_to_open(surface, &chart, cost);
     chart = Chart::new(surface, chart.faces, |e| {
-        rules.seams[e as usize] || open.binary_search(&e).is_ok()
+        rules.ends(e) || open.binary_search(&e).is_ok()
     });
     let flat = flatten(surface, &chart, &rules.bound, care)?;
     Some(Region::new(surface, chart, flat))
@@ -159,7 +170,7 @@ fn joined(
     progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
     let mut of_face = vec![NONE; surface.faces.len()];
-    let mut seam = rules.seams.to_vec();
+    let mut seam: Vec<bool> = (0..surface.edges.len() as u32).map(|e| rules.ends(e)).collect();
     for (i, r) in regions.iter().enumerate() {
         for &f in &r.chart.faces {
             of_face[f as usize] = i as u32;
@@ -245,23 +256,29 @@ fn neighbours(
     rules: &Rules,
     never: &[HashSet<u32>],
 ) -> Vec<Pair> {
-    let mut shared: HashMap<(u32, u32), f64> = HashMap::new();
+    // By pair: how much its seam would show, and whether some of it may go only for the sake of small islands.
+    let mut shared: HashMap<(u32, u32), (f64, bool)> = HashMap::new();
     for (e, edge) in surface.edges.iter().enumerate() {
         if edge.fixed || rules.seams[e] || !seam[e] {
             continue;
         }
         let [f, g] = edge.faces.map(|f| of_face[f as usize]);
         if f != g && f != NONE && g != NONE && !never[f as usize].contains(&g) {
-            *shared.entry((f.min(g), f.max(g))).or_default() += edge.length * rules.costs[e];
+            let entry = shared.entry((f.min(g), f.max(g))).or_default();
+            entry.0 += edge.length * rules.costs[e];
+            entry.1 |= rules.hard[e];
         }
     }
     let mut pairs: Vec<Pair> = shared
         .into_iter()
-        .filter_map(|((a, b), weight)| {
+        .filter_map(|((a, b), (weight, hard))| {
             let (ra, rb) = (regions[a as usize].as_ref()?, regions[b as usize].as_ref()?);
             let lengths = ra.normal.length() + rb.normal.length();
             let rise = (lengths - (ra.normal + rb.normal).length()).max(0.0);
             let small = ra.area.min(rb.area).max(1e-30);
+            if hard && small > rules.small {
+                return None;
+            }
             // Little turn for a seam that is long for the smaller of the two.
             let key = (rise + 1e-3 * small) / (weight * weight).max(1e-30)
                 * (ra.perimeter.min(rb.perimeter) / small.sqrt());

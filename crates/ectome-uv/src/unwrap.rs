@@ -8,7 +8,7 @@ use crate::{
     flatten::Bound,
     grow::{self, Region, Rules},
     layout::Layout,
-    seam_cost::{self, CREASE},
+    seam_cost,
     surface::Surface,
 };
 
@@ -24,20 +24,26 @@ pub enum Manner {
 }
 
 impl Manner {
-    /// The most that an island may be stretched.
-    pub fn bound(self) -> Bound {
-        match self {
-            Self::Soft => Bound {
-                l2: 1.03,
-                largest: 3.0,
-            },
-            Self::Mechanical => Bound {
-                l2: 1.01,
-                largest: 2.0,
-            },
+    /// The most that islands may be stretched, and the shape they may have when all of them have `area` square metres.
+    pub fn bound(self, area: f64) -> Bound {
+        Bound {
+            longest: LONGEST * area.sqrt(),
+            chief: 0.5 * area,
+            fill: FILL,
+            ..match self {
+                Self::Soft => Bound::stretch(1.02, 3.0),
+                Self::Mechanical => Bound::stretch(1.004, 2.0),
+            }
         }
     }
 }
+
+/// Islands are at most this long against the root of the area of all: three quarters of a sheet that is two thirds
+/// full. Longer ones alone would decide how large all of them are.
+const LONGEST: f64 = 0.92;
+
+/// Islands fill at least this share of the least box around them, so that they pack well.
+const FILL: f64 = 0.4;
 
 /// A wish about a seam: between the points nearest to two places, along the way where it is seen least.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -67,6 +73,39 @@ pub struct Ground {
     pub surface: Surface,
     /// What a seam costs along each edge, per metre.
     pub costs: Vec<f64>,
+    /// Edges that are drawn hard: their faces have different normals there, or meet at more than [`HARD`] where a mesh
+    /// has none.
+    pub hard: Vec<bool>,
+}
+
+/// Angle from which an edge counts as hard where normals do not say, in radians (40°).
+const HARD: f64 = 40.0 * std::f64::consts::PI / 180.0;
+
+/// Normals that differ by more than this are different, in radians (10°).
+const SPLIT: f32 = 10.0 * std::f32::consts::PI / 180.0;
+
+/// Islands of less than this share of the surface are joined with others across hard edges.
+const SMALL: f64 = 1.0 / 3000.0;
+
+fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
+    let normal_at = |face: u32, point: u32| -> Option<Vec3> {
+        let k = surface.faces[face as usize].iter().position(|&p| p == point)?;
+        let n = *mesh.normals.get(mesh.corners[3 * face as usize + k] as usize)?;
+        (n != Vec3::ZERO).then_some(n)
+    };
+    let split = |e: &crate::surface::Edge| -> Option<bool> {
+        let [f, g] = e.faces;
+        let mut widest = f32::INFINITY;
+        for p in e.points {
+            let (a, b) = (normal_at(f, p)?, normal_at(g, p)?);
+            widest = widest.min(a.angle_between(b));
+        }
+        Some(widest > SPLIT)
+    };
+    let hard = |e: &crate::surface::Edge| {
+        !e.fixed && split(e).unwrap_or(e.turn.abs() > HARD)
+    };
+    surface.edges.iter().map(hard).collect()
 }
 
 impl Ground {
@@ -75,7 +114,12 @@ impl Ground {
         let surface = Surface::of(mesh);
         let open = seam_cost::openness(mesh, &surface);
         let costs = seam_cost::costs(&surface, &open);
-        Self { surface, costs }
+        let hard = hard(mesh, &surface);
+        Self {
+            surface,
+            costs,
+            hard,
+        }
     }
 
     /// The point nearest to a place.
@@ -109,21 +153,25 @@ pub fn unwrap(
     progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
     let surface = &ground.surface;
-    let mut seams: Vec<bool> = match options.manner {
-        Manner::Soft => vec![false; surface.edges.len()],
-        Manner::Mechanical => surface.edges.iter().map(|e| e.turn.abs() > CREASE).collect(),
+    let mut seams = vec![false; surface.edges.len()];
+    let mut hard = match options.manner {
+        Manner::Soft => seams.clone(),
+        Manner::Mechanical => ground.hard.clone(),
     };
     let mut costs = ground.costs.clone();
     for &e in &options.closed {
-        seams[e as usize] = false;
+        hard[e as usize] = false;
         costs[e as usize] *= 1e3;
     }
     for &e in &options.seams {
         seams[e as usize] = true;
     }
+    let area: f64 = faces.iter().map(|&f| surface.area[f as usize]).sum();
     let rules = Rules {
-        bound: options.manner.bound(),
+        bound: options.manner.bound(area),
         seams: &seams,
+        hard: &hard,
+        small: SMALL * area,
         costs: &costs,
     };
     grow::charts(surface, faces, &rules, progress)

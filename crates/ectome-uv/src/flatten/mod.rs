@@ -8,7 +8,7 @@ mod tutte;
 
 use glam::{DVec2, DVec3};
 
-use crate::{chart::Chart, stretch::Stretch, surface::Surface};
+use crate::{chart::Chart, pack::orient, stretch::Stretch, surface::Surface};
 use dirichlet::Improver;
 
 /// What a map may do at most.
@@ -18,9 +18,41 @@ pub struct Bound {
     pub l2: f64,
     /// Largest stretch L∞.
     pub largest: f64,
+    /// Long side of the least box around it, in metres, unless it has more than `chief` square metres.
+    pub longest: f64,
+    /// A chart of more than this is what the sheet is mostly about, however long it is.
+    pub chief: f64,
+    /// Least share of that box which it fills, unless it is a single triangle.
+    pub fill: f64,
 }
 
+/// No bound on shape.
+const ANY_SHAPE: Bound = Bound {
+    l2: f64::INFINITY,
+    largest: f64::INFINITY,
+    longest: f64::INFINITY,
+    chief: 0.0,
+    fill: 0.0,
+};
+
 impl Bound {
+    /// A bound on stretch alone.
+    pub const fn stretch(l2: f64, largest: f64) -> Self {
+        Self { l2, largest, ..ANY_SHAPE }
+    }
+
+    fn holds_shape(&self, chart: &Chart, at: &[DVec2]) -> bool {
+        if self.longest.is_infinite() && self.fill <= 0.0 {
+            return true;
+        }
+        let border: Vec<DVec2> =
+            chart.loops.iter().flatten().map(|&s| at[chart.from(s) as usize]).collect();
+        let size = orient::least_box_size(border);
+        let area = chart.whole_area();
+        chart.faces.len() <= 2
+            || ((size.x <= self.longest || area > self.chief) && area >= self.fill * size.x * size.y)
+    }
+
     fn holds(&self, s: &Stretch) -> bool {
         s.l2() <= self.l2 && s.largest() <= self.largest
     }
@@ -47,7 +79,7 @@ pub enum Care {
 /// Lays a chart flat within `bound`; `None` when that cannot be done without folds and crossings.
 pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> Option<Flat> {
     if let Some(flat) = projected(surface, chart) {
-        return Some(flat);
+        return bound.holds_shape(chart, &flat.at).then_some(flat);
     }
     if !chart.is_disk() {
         return None;
@@ -60,7 +92,7 @@ pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> O
     };
     to_size(chart, &mut at);
     let first = measured(chart, &at);
-    let exact = Bound { l2: 1.0 + 1e-7, largest: 1.0 + 1e-4 };
+    let exact = Bound::stretch(1.0 + 1e-7, 1.0 + 1e-4);
     if !exact.holds(&first) {
         if care == Care::Trial && hopeless(&first, bound) {
             return None;
@@ -69,7 +101,8 @@ pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> O
         to_size(chart, &mut at);
     }
     let stretch = measured(chart, &at);
-    (bound.holds(&stretch) && borders_are_simple(chart, &at)).then_some(Flat { at, stretch })
+    (bound.holds(&stretch) && bound.holds_shape(chart, &at) && borders_are_simple(chart, &at))
+        .then_some(Flat { at, stretch })
 }
 
 /// A map that stretches this much beyond its bound before it is improved will not get there.
@@ -122,7 +155,7 @@ fn projected(surface: &Surface, chart: &Chart) -> Option<Flat> {
         })
         .collect();
     let stretch = measured(chart, &at);
-    let true_to_size = Bound { l2: 1.0 + 1e-6, largest: 1.0 + 1e-3 };
+    let true_to_size = Bound::stretch(1.0 + 1e-6, 1.0 + 1e-3);
     (is_upright(chart, &at) && true_to_size.holds(&stretch) && borders_are_simple(chart, &at))
         .then_some(Flat { at, stretch })
 }

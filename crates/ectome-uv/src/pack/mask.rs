@@ -121,7 +121,9 @@ impl Mask {
                 continue;
             }
             for j in 0..=margin {
-                let Some(k) = reach(j.saturating_sub(1) as f64) else {
+                // A cell is always its own.
+                let k = reach(j.saturating_sub(1) as f64);
+                let Some(k) = k.or((j == 0).then_some(0)) else {
                     break;
                 };
                 for &(start, length) in &runs {

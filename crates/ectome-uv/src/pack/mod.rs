@@ -59,7 +59,7 @@ impl Default for Settings {
         Self {
             size: 2048,
             padding: 8.0,
-            border: 4.0,
+            border: 8.0,
             turns: Turns::Free,
             straighten: false,
             sheets: 1,
@@ -167,12 +167,12 @@ pub fn pack(
         None => {
             let free = (f64::from(settings.sheets) * f64::from(coarse.cells).powi(2)).max(1.0);
             let start = (0.6 * free / area).sqrt();
-            let begin = coarse.largest(start, &rounds[0], 6, progress).ok_or_else(no_room)?;
+            let begin = coarse.largest(start, &rounds[0], 5, 1.015, progress).ok_or_else(no_room)?;
             progress.at(0.4)?;
             let begin = begin.scale * f64::from(fine.cells) / f64::from(coarse.cells);
             rounds
                 .par_iter()
-                .map(|round| fine.largest(begin * 1.02, round, 4, progress))
+                .map(|round| fine.largest(begin * 1.015, round, 3, 1.008, progress))
                 .collect()
         }
     };
@@ -218,6 +218,8 @@ struct Round {
     /// How much the order is shaken, and by which numbers.
     shake: f64,
     seed: u64,
+    /// How many of the turns of an item are tried, each with its quarters.
+    turns: usize,
 }
 
 fn rounds(settings: &Settings) -> Vec<Round> {
@@ -225,8 +227,12 @@ fn rounds(settings: &Settings) -> Vec<Round> {
         long,
         shake: 0.0,
         seed: 0,
+        turns: 2,
     };
-    let mut list = vec![plain(0.5)];
+    let mut list = vec![Round {
+        turns: 1,
+        ..plain(0.5)
+    }];
     for i in 0..u64::from(settings.effort) {
         list.push(match i {
             0 => plain(1.0),
@@ -235,6 +241,7 @@ fn rounds(settings: &Settings) -> Vec<Round> {
                 long: 0.5,
                 shake: 0.25,
                 seed: i,
+                turns: 1 + (i % 2) as usize,
             },
         });
     }
@@ -344,9 +351,9 @@ impl<'a> Job<'a> {
     }
 
     /// The turns of one item at a size in cells per unit.
-    fn turned(&self, item: usize, scale: f64) -> Vec<Turned> {
+    fn turned(&self, item: usize, scale: f64, turns: usize) -> Vec<Turned> {
         let mut out = Vec::new();
-        for &angle in &self.turns[item] {
+        for &angle in self.turns[item].iter().take(turns) {
             let turn = Placement::turned(angle, scale);
             let triangles: Vec<[DVec2; 3]> =
                 self.items[item].triangles.iter().map(|t| t.map(|p| turn.of(p))).collect();
@@ -392,7 +399,7 @@ impl<'a> Job<'a> {
         let pitch = sheets.pitch();
         let endless = (4 * self.sheets + 8) * pitch;
         let turned: Vec<Vec<Turned>> =
-            (0..self.items.len()).into_par_iter().map(|i| self.turned(i, scale)).collect();
+            (0..self.items.len()).into_par_iter().map(|i| self.turned(i, scale, round.turns)).collect();
         let mut puts = vec![
             Put {
                 x: 0,
@@ -447,12 +454,14 @@ impl<'a> Job<'a> {
         sheets.take(&grown, -(margin as i64), -(margin as i64));
     }
 
-    /// The largest size found in `tries` attempts from `start`, in cells per unit.
+    /// The largest size found in `tries` attempts from `start`, in cells per unit; one that could grow by less than `near`
+    /// will do.
     fn largest(
         &self,
         start: f64,
         round: &Round,
         tries: usize,
+        near: f64,
         progress: &Progress,
     ) -> Option<Solution> {
         let have = (self.sheets * self.cells as usize) as f64;
@@ -482,7 +491,7 @@ impl<'a> Job<'a> {
                         if solution.scale > known {
                             best = Some(solution);
                         }
-                        if ratio < 1.006 {
+                        if ratio < near {
                             break;
                         }
                         scale *= ratio.min(1.15);

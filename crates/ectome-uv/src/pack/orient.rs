@@ -31,11 +31,20 @@ pub fn hull(mut points: Vec<DVec2>) -> Vec<DVec2> {
 /// The turn, in radians, after which the box around places is least, its long side along x. One side of that box lies on
 /// the hull (H. Freeman, R. Shapira, 1975).
 pub fn least_box(points: Vec<DVec2>) -> f64 {
+    least(points).0
+}
+
+/// The sides of that box, the long one first.
+pub fn least_box_size(points: Vec<DVec2>) -> DVec2 {
+    least(points).1
+}
+
+fn least(points: Vec<DVec2>) -> (f64, DVec2) {
     let hull = hull(points);
     if hull.len() < 2 {
-        return 0.0;
+        return (0.0, DVec2::ZERO);
     }
-    let mut best = (f64::INFINITY, 0.0);
+    let mut best = (f64::INFINITY, 0.0, DVec2::ZERO);
     for i in 0..hull.len() {
         let along = (hull[(i + 1) % hull.len()] - hull[i]).normalize_or_zero();
         if along == DVec2::ZERO {
@@ -46,10 +55,10 @@ pub fn least_box(points: Vec<DVec2>) -> f64 {
         if area < best.0 * (1.0 - 1e-9) {
             let turn = -along.to_angle();
             let upright = if size.x >= size.y { turn } else { turn + std::f64::consts::FRAC_PI_2 };
-            best = (area, upright);
+            best = (area, upright, DVec2::new(size.max_element(), size.min_element()));
         }
     }
-    best.1
+    (best.1, best.2)
 }
 
 fn extent(points: &[DVec2], along: DVec2) -> DVec2 {

@@ -19,7 +19,7 @@ pub struct Sheets {
 pub struct Shape {
     /// The mask.
     pub mask: Mask,
-    /// Rows by their longest run, longest first: those are in the way soonest.
+    /// The row with the longest run, then the others far apart from each other: so that what is in the way is met soon.
     order: Vec<(u32, Vec<(u32, u32)>)>,
     /// The longest run of each row in that order.
     longest: Vec<u32>,
@@ -33,7 +33,13 @@ impl Shape {
             .filter(|(_, runs)| !runs.is_empty())
             .collect();
         let length = |runs: &[(u32, u32)]| runs.iter().map(|r| r.1).max().unwrap_or(0);
-        order.sort_by_key(|(y, runs)| (std::cmp::Reverse(length(runs)), *y));
+        if let Some(longest) = (0..order.len()).max_by_key(|&i| (length(&order[i].1), order.len() - i)) {
+            order.swap(0, longest);
+        }
+        if let Some((_, rest)) = order.split_first_mut() {
+            // J. G. van der Corput's sequence: the bits of the row's number backwards.
+            rest.sort_by_key(|(y, _)| (y.reverse_bits(), *y));
+        }
         let longest = order.iter().map(|(_, runs)| length(runs)).collect();
         Self {
             mask,
