@@ -65,6 +65,25 @@ impl Library {
         rgba
     }
 
+    /// The same without textures: their texels lie on UVs that are no more. Factors stay.
+    pub fn without_textures(&self) -> Self {
+        fn stripped(value: &Value) -> Value {
+            match value {
+                Value::Object(map) => Value::Object(
+                    map.iter()
+                        .filter(|(key, _)| !key.ends_with("Texture"))
+                        .map(|(key, v)| (key.clone(), stripped(v)))
+                        .collect(),
+                ),
+                other => other.clone(),
+            }
+        }
+        Self {
+            materials: self.materials.iter().map(stripped).collect(),
+            ..Self::default()
+        }
+    }
+
     /// The base colour picture of a material and the UV set it uses.
     pub fn base_colour_image(&self, index: u32) -> Option<(usize, usize)> {
         let material = self.materials.get(index as usize)?;
@@ -286,5 +305,14 @@ mod tests {
         let mut names = Vec::new();
         extensions_in(&library().materials[1], &mut names);
         assert_eq!(names, ["KHR_materials_clearcoat"]);
+    }
+
+    #[test]
+    fn without_textures_factors_stay() {
+        let bare = library().without_textures();
+        assert_eq!(bare.materials.len(), library().materials.len());
+        assert_eq!((bare.name(1), bare.images.len(), bare.textures.len()), ("brass", 0, 0));
+        assert_eq!(bare.normal_image(1), None);
+        assert!(!bare.materials[1].to_string().contains("clearcoatTexture"));
     }
 }

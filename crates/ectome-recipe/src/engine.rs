@@ -9,11 +9,12 @@ use ectome_intake::parts::{
 };
 use ectome_mesh::{Cancelled, Progress, triangulate::triangulate};
 use ectome_reduce::{CollapseLog, CutError};
+use ectome_uv::pack::PackError;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::{
-    Done, Recipe, Session, Step, flat_and_loops,
+    Done, Recipe, Session, Step, UvReport, flat_and_loops,
     hold::{self, Hold},
     proof::Proven,
 };
@@ -101,12 +102,27 @@ pub enum EngineError {
     /// The result could not be measured.
     #[error(transparent)]
     Compare(CompareError),
+    /// UVs could not be changed.
+    #[error("{0}")]
+    Uv(String),
+    /// Islands do not fit.
+    #[error(transparent)]
+    Pack(PackError),
     /// The steps are in an order that means nothing.
     #[error("the recipe {0}")]
     Order(&'static str),
     /// The work was stopped.
     #[error(transparent)]
     Cancelled(#[from] Cancelled),
+}
+
+impl From<PackError> for EngineError {
+    fn from(error: PackError) -> Self {
+        match error {
+            PackError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Pack(other),
+        }
+    }
 }
 
 impl From<CutError> for EngineError {
@@ -228,6 +244,8 @@ pub struct Outcome {
     pub cut: Option<CutReport>,
     /// What the last cut looks like beside its source.
     pub proven: Option<Box<Proven>>,
+    /// What the last step did to UVs, if it changed them.
+    pub uv: Option<UvReport>,
     /// The analysis of the last cut, if it was made anew.
     pub analysis: Option<CollapseLog>,
 }
@@ -249,13 +267,16 @@ pub fn run(
     let mut origin: Option<Scene> = None;
     let last = recipe.steps.len().saturating_sub(1);
     let mut scene: Option<Scene> = None;
-    let mut cut = None;
+    let (mut cut, mut uvs) = (None, None);
     let mut done = Vec::new();
     let steps = recipe.steps.len().max(1) as f32;
     for (i, step) in recipe.steps.iter().enumerate() {
         // Importing is short beside cutting.
         let (from, to) = match step {
-            Step::Cut { .. } | Step::MergeFlat { .. } | Step::TakeOutLoops { .. } => (0.2, 1.0),
+            Step::Cut { .. }
+            | Step::MergeFlat { .. }
+            | Step::TakeOutLoops { .. }
+            | Step::Uv { .. } => (0.2, 1.0),
             _ => (0.2 * i as f32 / steps, 0.2 * (i + 1) as f32 / steps),
         };
         let progress = progress.span(from, to);
@@ -295,6 +316,16 @@ pub fn run(
                 (cut, proven) = (Some(report), Some(Box::new(p)));
                 scene
             }
+            (Step::Uv { uv }, Some(scene)) => {
+                // The UVs of what came before say nothing about what follows.
+                if let Some(origin) = &mut origin {
+                    origin.mesh.uv_sets.clear();
+                    origin.mesh.runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
+                }
+                let (scene, report) = uv.apply(triangulated(scene), &progress)?;
+                uvs = (i == last).then_some(report);
+                scene
+            }
             (Step::Cut { target, settings }, Some(scene)) => {
                 // An earlier cut has an analysis of its own.
                 let own = if i == last { known.take() } else { None };
@@ -314,6 +345,7 @@ pub fn run(
         done,
         cut,
         proven,
+        uv: uvs,
         analysis: made,
     })
 }

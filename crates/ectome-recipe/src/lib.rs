@@ -37,6 +37,7 @@ mod recipe;
 mod session;
 pub mod starting_briefs;
 pub mod thinned;
+pub mod uv;
 pub mod verdict;
 pub mod words;
 
@@ -58,5 +59,11 @@ pub use hold::Hold;
 pub use inspect::Inspection;
 pub use proof::{Pictures, Proof, Proven};
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
+pub use ectome_uv::{
+    measure::Numbers as UvNumbers,
+    pack::{Settings as SheetSettings, Turns},
+    unwrap::{Manner, Mark as SeamMark},
+};
 pub use session::{CURVE_PLACES, Session};
+pub use uv::{Packing, Stacks, UvChange, UvReport, UvStep};
 pub use verdict::{Judgement, Measured};

@@ -5,7 +5,7 @@ use ectome_reduce::{Attention, Keep, Options, loops::Which};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-use crate::Change;
+use crate::{Change, UvStep};
 
 /// Raised whenever the same recipe would make a different mesh than before.
 pub const KERNEL_VERSION: u32 = 5;
@@ -162,6 +162,12 @@ pub enum Step {
         #[serde(default)]
         settings: CutSettings,
     },
+    /// Changes UVs; the surface stays as it is.
+    Uv {
+        /// How.
+        #[serde(flatten)]
+        uv: UvStep,
+    },
 }
 
 impl Step {
@@ -231,6 +237,25 @@ impl Recipe {
     pub fn continued(mut self, target: Target, settings: CutSettings) -> Self {
         self.steps.push(Step::Cut { target, settings });
         self
+    }
+
+    /// What this recipe makes, with other UVs.
+    #[must_use]
+    pub fn with_uvs(mut self, uv: UvStep) -> Self {
+        self.steps.push(Step::Uv { uv });
+        self
+    }
+
+    /// The last step, where it changes UVs, and the recipe before it.
+    pub fn last_uv(&self) -> Option<(Self, &UvStep)> {
+        let (Step::Uv { uv }, before) = self.steps.split_last()? else {
+            return None;
+        };
+        let before = Self {
+            source: self.source.clone(),
+            steps: before.to_vec(),
+        };
+        Some((before, uv))
     }
 
     /// The prepared source with its flat regions merged.

@@ -56,7 +56,7 @@ impl Rules<'_> {
 }
 
 impl Region {
-    fn new(surface: &Surface, chart: Chart, flat: Flat) -> Self {
+    pub(crate) fn new(surface: &Surface, chart: Chart, flat: Flat) -> Self {
         let normal = chart.faces.iter().fold(DVec3::ZERO, |n, &f| {
             n + surface.normal[f as usize] * surface.area[f as usize]
         });
@@ -290,7 +290,7 @@ fn neighbours(
 }
 
 /// Both charts as one, along the most visible stretch of their common border, or along all of it where the whole is flat.
-fn union(
+pub(crate) fn union(
     surface: &Surface,
     a: &Region,
     b: &Region,

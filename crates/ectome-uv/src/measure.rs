@@ -52,6 +52,8 @@ pub struct Numbers {
     pub without_uvs: usize,
     /// Triangles that lie the other way than most of their island.
     pub flipped_triangles: usize,
+    /// Triangles without area on the sheet; they do not count as stretched.
+    pub collapsed_triangles: usize,
 }
 
 /// What is known of one island.
@@ -146,6 +148,7 @@ pub fn numbers(mesh: &Mesh, layout: &Layout, islands: &[Island], size: u32) -> N
     let whole = islands.iter().fold(Stretch::default(), |s, i| s.and(i.stretch));
     out.stretch_l2 = whole.l2();
     out.stretch_max = whole.largest();
+    out.collapsed_triangles = whole.collapsed();
     let texels = f64::from(size);
     let area: f64 = islands.iter().map(|i| i.area_m2).sum();
     let within: f64 = islands.iter().map(|i| i.area_m2 * i.stretch.l2().powi(2)).sum();

@@ -18,11 +18,16 @@ pub struct Stretch {
     space: f64,
     /// Sum of areas on the sheet.
     sheet: f64,
+    /// Triangles that have an area in space and none on the sheet.
+    collapsed: usize,
 }
 
+/// A triangle whose area on the sheet over its area in space is less than this has collapsed.
+const COLLAPSED: f64 = 1e-8;
+
 impl Stretch {
-    /// Adds a triangle: its corners in a plane true to size, and on the sheet. One that is flat or turned over on the
-    /// sheet makes everything infinite; one without area in space does not count.
+    /// Adds a triangle: its corners in a plane true to size, and on the sheet. One without area on the sheet is only
+    /// counted as collapsed; one without area in space does not count.
     pub fn add(&mut self, rest: [DVec2; 3], sheet: [DVec2; 3]) {
         let (e, f) = (rest[1] - rest[0], rest[2] - rest[0]);
         let (d, g) = (sheet[1] - sheet[0], sheet[2] - sheet[0]);
@@ -31,13 +36,12 @@ impl Stretch {
             return;
         }
         let twice = d.perp_dot(g);
-        self.space += space;
-        self.sheet += 0.5 * twice.abs();
-        if twice.abs() < f64::MIN_POSITIVE {
-            self.squares = f64::INFINITY;
-            self.largest = f64::INFINITY;
+        if 0.5 * twice.abs() < COLLAPSED * space {
+            self.collapsed += 1;
             return;
         }
+        self.space += space;
+        self.sheet += 0.5 * twice.abs();
         // How the place in space moves along u and along v.
         let along_u = (e * g.y - f * d.y) / twice;
         let along_v = (f * d.x - e * g.x) / twice;
@@ -71,18 +75,26 @@ impl Stretch {
             largest: self.largest.max(other.largest),
             space: self.space + other.space,
             sheet: self.sheet + other.sheet,
+            collapsed: self.collapsed + other.collapsed,
         }
     }
 
-    /// Lengths on the sheet per length in space.
+    /// Triangles that have an area in space and none on the sheet.
+    pub fn collapsed(&self) -> usize {
+        self.collapsed
+    }
+
+    /// Lengths on the sheet per length in space; 0 for nothing at all.
     pub fn scale(&self) -> f64 {
-        (self.sheet / self.space).sqrt()
+        match self.space > 0.0 {
+            true => (self.sheet / self.space).sqrt(),
+            false => 0.0,
+        }
     }
 
     /// The mean stretch L², 1 for a map true to size; 1 for nothing at all.
     pub fn l2(&self) -> f64 {
         match self.space > 0.0 {
-            true if self.squares.is_infinite() => f64::INFINITY,
             true => (self.squares / self.space).sqrt() * self.scale(),
             false => 1.0,
         }
@@ -91,7 +103,6 @@ impl Stretch {
     /// The largest stretch L∞.
     pub fn largest(&self) -> f64 {
         match self.space > 0.0 {
-            true if self.largest.is_infinite() => f64::INFINITY,
             true => self.largest * self.scale(),
             false => 1.0,
         }
@@ -130,9 +141,10 @@ mod tests {
     }
 
     #[test]
-    fn what_has_no_area_on_the_sheet_is_stretched_without_bound() {
+    fn what_has_no_area_on_the_sheet_has_collapsed() {
         let mut s = Stretch::default();
         s.add(HALF, [DVec2::ZERO, DVec2::X, DVec2::X * 2.0]);
-        assert_eq!(s.largest(), f64::INFINITY);
+        s.add(HALF, HALF);
+        assert_eq!((s.collapsed(), s.l2(), s.largest()), (1, 1.0, 1.0));
     }
 }

@@ -54,7 +54,7 @@ impl Bound {
     }
 
     fn holds(&self, s: &Stretch) -> bool {
-        s.l2() <= self.l2 && s.largest() <= self.largest
+        s.collapsed() == 0 && s.l2() <= self.l2 && s.largest() <= self.largest
     }
 }
 
@@ -101,7 +101,7 @@ pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> O
         to_size(chart, &mut at);
     }
     let stretch = measured(chart, &at);
-    (bound.holds(&stretch) && bound.holds_shape(chart, &at) && borders_are_simple(chart, &at))
+    (bound.holds(&stretch) && bound.holds_shape(chart, &at) && covers_once(chart, &at))
         .then_some(Flat { at, stretch })
 }
 
@@ -156,7 +156,7 @@ fn projected(surface: &Surface, chart: &Chart) -> Option<Flat> {
         .collect();
     let stretch = measured(chart, &at);
     let true_to_size = Bound::stretch(1.0 + 1e-6, 1.0 + 1e-3);
-    (is_upright(chart, &at) && true_to_size.holds(&stretch) && borders_are_simple(chart, &at))
+    (is_upright(chart, &at) && true_to_size.holds(&stretch) && covers_once(chart, &at))
         .then_some(Flat { at, stretch })
 }
 
@@ -191,7 +191,7 @@ fn to_size(chart: &Chart, at: &mut [DVec2]) {
     }
 }
 
-fn borders_are_simple(chart: &Chart, at: &[DVec2]) -> bool {
+fn covers_once(chart: &Chart, at: &[DVec2]) -> bool {
     let segments: Vec<[DVec2; 2]> = chart
         .loops
         .iter()
@@ -202,5 +202,6 @@ fn borders_are_simple(chart: &Chart, at: &[DVec2]) -> bool {
             [at[a as usize], at[b as usize]]
         })
         .collect();
-    simple::is_simple(&segments)
+    let sides = chart.loops.iter().flatten().map(|s| (s.face, s.corner));
+    simple::is_simple(&segments) && !simple::is_covered_twice(&chart.corners, at, sides)
 }

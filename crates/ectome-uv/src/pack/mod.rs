@@ -162,7 +162,7 @@ pub fn pack(
     let found: Vec<Option<Solution>> = match scale {
         Some(scale) => rounds
             .par_iter()
-            .map(|round| fine.attempt(scale * f64::from(fine.cells), round, progress).solved())
+            .map(|round| fine.standing(scale * f64::from(fine.cells), round, progress))
             .collect(),
         None => {
             let free = (f64::from(settings.sheets) * f64::from(coarse.cells).powi(2)).max(1.0);
@@ -290,15 +290,6 @@ enum Attempt {
     Stands(Solution, usize),
     /// An item is larger than a sheet, or the work was stopped.
     Never,
-}
-
-impl Attempt {
-    fn solved(self) -> Option<Solution> {
-        match self {
-            Self::Stands(s, _) => Some(s),
-            Self::Never => None,
-        }
-    }
 }
 
 impl<'a> Job<'a> {
@@ -441,6 +432,19 @@ impl<'a> Job<'a> {
         Attempt::Stands(Solution { scale, puts }, last)
     }
 
+    /// The items at one size, if they fit on the sheets.
+    fn standing(&self, scale: f64, round: &Round, progress: &Progress) -> Option<Solution> {
+        match self.attempt(scale, round, progress) {
+            Attempt::Stands(solution, rows) if rows <= self.rows() => Some(solution),
+            _ => None,
+        }
+    }
+
+    /// Rows of all sheets.
+    fn rows(&self) -> usize {
+        self.sheets * self.cells as usize
+    }
+
     fn take_locked(&self, sheets: &mut Sheets) {
         if self.taken.is_empty() {
             return;
@@ -464,7 +468,7 @@ impl<'a> Job<'a> {
         near: f64,
         progress: &Progress,
     ) -> Option<Solution> {
-        let have = (self.sheets * self.cells as usize) as f64;
+        let have = self.rows() as f64;
         // A sheet takes nothing that is longer than its diagonal.
         let room = f64::from(self.cells) - 2.0 * self.border as f64 - 2.0;
         let longest = self.sizes.iter().map(|s| s.0).fold(0.0, f64::max);

@@ -10,6 +10,7 @@ mod prepare;
 mod serve;
 mod settings;
 mod source;
+mod unwrap;
 
 use std::path::PathBuf;
 
@@ -73,6 +74,7 @@ enum Which {
     Cut(cut::Cut),
     Chain(chain::Chain),
     Loops(loops::Loops),
+    Unwrap(unwrap::Unwrap),
     Compare(compare::Compare),
     Demo(demo::Demo),
     Serve(serve::Serve),
@@ -87,6 +89,7 @@ impl Command {
             Which::Cut(command) => command.run(),
             Which::Chain(command) => command.run(),
             Which::Loops(command) => command.run(),
+            Which::Unwrap(command) => command.run(),
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
             Which::Serve(command) => command.run(),

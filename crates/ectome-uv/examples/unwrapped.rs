@@ -1,4 +1,4 @@
-//! Unwraps GLB files and prints what came of it: `cargo run --release -p ectome-uv --example figures -- FILE.glb…`
+//! Unwraps GLB files and prints what came of it: `cargo run --release -p ectome-uv --example unwrapped -- FILE.glb…`
 //! With `--keep` first, files are only measured.
 
 use std::time::Instant;

@@ -1,0 +1,190 @@
+//! `ectome unwrap`: new UVs, or old ones laid out anew, or only measured.
+
+use std::path::PathBuf;
+
+use clap::{Args, ValueEnum};
+use ectome_mesh::Progress;
+use ectome_recipe::{
+    Manner, Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, engine,
+    uv::{MANY, examined, expected_seconds},
+};
+
+use super::{Failure, grouped, source::SourceArgs};
+use crate::output;
+
+/// Gives a mesh UVs and lays them out
+#[derive(Args)]
+pub struct Unwrap {
+    #[command(flatten)]
+    source: SourceArgs,
+    /// Soft: few islands, seams where they are seen least. Mechanical: islands end at hard edges.
+    #[arg(long, default_value = "soft")]
+    manner: MannerArg,
+    /// New UVs; or the islands there are, only packed anew; or everything as it is, only measured.
+    #[arg(long, default_value = "new")]
+    layout: LayoutArg,
+    /// Side of a sheet, in texels.
+    #[arg(long, default_value_t = 2048, value_parser = clap::value_parser!(u32).range(16..=16384))]
+    size: u32,
+    /// Least distance between islands, in texels.
+    #[arg(long, default_value_t = 8.0, value_parser = texels)]
+    padding: f64,
+    /// Least distance to the edge of a sheet, in texels; the padding if not given.
+    #[arg(long, value_parser = texels)]
+    border: Option<f64>,
+    /// How islands may be turned.
+    #[arg(long, default_value = "free")]
+    turns: TurnsArg,
+    /// Straight outlines run along the edges of the sheet.
+    #[arg(long)]
+    straighten: bool,
+    /// How many sheets; the second lies to the right of the first.
+    #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
+    sheets: u32,
+    /// Equal parts share one place, mirror images too.
+    #[arg(long, default_value = "apart")]
+    stacks: StacksArg,
+    /// Islands of one part keep together.
+    #[arg(long)]
+    by_part: bool,
+    /// One texel density for all, in texels per metre; the most that fits if not given.
+    #[arg(long, value_name = "N")]
+    texels_per_metre: Option<f64>,
+    /// Further arrangements that are tried: slower and often denser.
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=64))]
+    effort: u32,
+    /// Where the result goes (.glb, .obj or .ply).
+    #[arg(short, long, value_name = "OUT", required_unless_present = "report")]
+    out: Option<PathBuf>,
+    /// Where a report goes (.json).
+    #[arg(long, value_name = "R.json")]
+    report: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum MannerArg {
+    Soft,
+    Mechanical,
+}
+
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum LayoutArg {
+    New,
+    Repack,
+    Keep,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum TurnsArg {
+    Never,
+    Quarter,
+    Free,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum StacksArg {
+    Apart,
+    Repeats,
+    Mirrored,
+}
+
+/// Reads a distance in texels.
+fn texels(text: &str) -> Result<f64, String> {
+    let number: f64 = text.parse().map_err(|_| "a distance is a number of texels".to_owned())?;
+    match (0.0..=1024.0).contains(&number) {
+        true => Ok(number),
+        false => Err("a distance is between 0 and 1024 texels".to_owned()),
+    }
+}
+
+impl Unwrap {
+    pub fn run(self) -> Result<(), Failure> {
+        let progress = Progress::new();
+        let scene = engine::triangulated(self.source.scene(&progress)?);
+        let triangles = scene.mesh.triangle_count();
+        let packing = self.packing();
+        let apply = |scene, change| {
+            let packing = packing.clone();
+            UvStep { change, packing }.apply(scene, &progress)
+        };
+        let (mut scene, mut report) = match self.layout {
+            LayoutArg::New => {
+                if triangles > MANY {
+                    eprintln!(
+                        "ectome: unwrapping {} triangles takes about {:.0} s; cut the mesh first to save that",
+                        grouped(triangles),
+                        expected_seconds(triangles)
+                    );
+                }
+                let manner = match self.manner {
+                    MannerArg::Soft => Manner::Soft,
+                    MannerArg::Mechanical => Manner::Mechanical,
+                };
+                apply(
+                    scene,
+                    UvChange::Unwrap {
+                        manner,
+                        marks: Vec::new(),
+                        only: Vec::new(),
+                    },
+                )?
+            }
+            LayoutArg::Repack => apply(scene, UvChange::Pack)?,
+            LayoutArg::Keep => {
+                let report = examined(&scene.mesh, self.size);
+                (scene, report)
+            }
+        };
+        if self.texels_per_metre.is_some() && self.layout != LayoutArg::Keep {
+            let texels_per_metre = self.texels_per_metre;
+            let seconds = report.seconds;
+            (scene, report) = apply(scene, UvChange::Density { texels_per_metre })?;
+            report.seconds += seconds;
+        }
+        if let Some(out) = &self.out {
+            output::scene(out, &scene)?;
+        }
+        if let Some(path) = &self.report {
+            output::json(&report, Some(path))?;
+        }
+        let n = &report.numbers;
+        println!(
+            "{} islands, coverage {:.1} %, {:.0} texels per metre at {}. Stretch {:.4}, largest {:.2}. Smallest gap {:.1} texels, overlap {:.2} %. {:.1} s.",
+            grouped(n.islands),
+            n.coverage_percent,
+            n.texels_per_metre,
+            self.size,
+            n.stretch_l2,
+            n.stretch_max,
+            n.smallest_gap_texels.unwrap_or(0.0),
+            n.overlap_percent,
+            report.seconds,
+        );
+        Ok(())
+    }
+
+    fn packing(&self) -> Packing {
+        Packing {
+            sheet: SheetSettings {
+                size: self.size,
+                padding: self.padding,
+                border: self.border.unwrap_or(self.padding),
+                turns: match self.turns {
+                    TurnsArg::Never => Turns::Never,
+                    TurnsArg::Quarter => Turns::Quarter,
+                    TurnsArg::Free => Turns::Free,
+                },
+                straighten: self.straighten,
+                sheets: self.sheets,
+                effort: self.effort,
+            },
+            stacks: match self.stacks {
+                StacksArg::Apart => Stacks::Apart,
+                StacksArg::Repeats => Stacks::Repeats,
+                StacksArg::Mirrored => Stacks::Mirrored,
+            },
+            by_part: self.by_part,
+            ..Packing::default()
+        }
+    }
+}
