@@ -1,8 +1,8 @@
 // What the stage needs of three.js, bundled into one module by tools/vendor.sh.
 export {
-  Box3, BufferGeometry, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, HemisphereLight,
+  Box3, BufferGeometry, CanvasTexture, Color, DirectionalLight, DoubleSide, Float32BufferAttribute, HemisphereLight,
   InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial, MeshStandardMaterial,
-  PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial, Raycaster, Scene, SphereGeometry,
+  PerspectiveCamera, Plane, PlaneGeometry, Points, PointsMaterial, Raycaster, RepeatWrapping, Scene, SphereGeometry,
   SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from 'three';
 export { GLTFLoader } from 'three/examples/jsm/loaders/GLTFLoader.js';

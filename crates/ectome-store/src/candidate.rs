@@ -1,6 +1,6 @@
 //! What recipes made: candidates by hash and the tray of an asset.
 
-use ectome_recipe::{CutReport, LoopChoice, Proof, Recipe, Target};
+use ectome_recipe::{CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep};
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
@@ -46,6 +46,10 @@ pub struct Candidate {
     pub based_on: Option<String>,
     /// It keeps its mark on the Rule.
     pub pinned: bool,
+    /// Its recipe ends with a change of UVs.
+    pub changes_uvs: bool,
+    /// What that change did.
+    pub uv: Option<UvReport>,
 }
 
 /// The blobs of a proof's pictures and fields.
@@ -84,6 +88,8 @@ impl Candidate {
             pictures: document(row, "pictures")?,
             based_on: row.try_get("based_on")?,
             pinned: row.try_get("pinned")?,
+            changes_uvs: row.try_get("changes_uvs")?,
+            uv: document(row, "uv")?,
         })
     }
 }
@@ -110,6 +116,8 @@ pub struct CutResult {
     pub mesh: String,
     /// What it looks like beside its source, where something was cut.
     pub proof: Option<(Proof, PictureBlobs)>,
+    /// What its last step did to UVs.
+    pub uv: Option<UvReport>,
 }
 
 /// What is asked for: a recipe, the count it is expected to leave, and the candidate it goes on from.
@@ -158,6 +166,41 @@ impl Store {
             based_on: Some(&from.hash),
         };
         self.ask_for(asset, &wanted).await
+    }
+
+    /// The same for other UVs on candidate `from` of the asset's tray, or on the source itself.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_uvs(
+        &self,
+        asset: &Asset,
+        from: Option<&Candidate>,
+        step: UvStep,
+    ) -> Result<String, StoreError> {
+        let recipe = match from {
+            Some(c) => self.recipe(&c.hash).await?,
+            None => Recipe::whole(&asset.source, &asset.preparation),
+        };
+        let recipe = recipe.with_uvs(step);
+        let source = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
+        let wanted = Wanted {
+            recipe: &recipe,
+            expected: from.map_or(source, |c| c.triangles.unwrap_or(c.target)),
+            based_on: from.map(|c| c.hash.as_str()),
+        };
+        self.ask_for(asset, &wanted).await
+    }
+
+    /// The candidate at an address, whichever trays it stands in; `None` unless it is ready.
+    pub(crate) async fn made(&self, hash: &str) -> Result<Option<Candidate>, StoreError> {
+        let row = sqlx::query(
+            "SELECT c.*, 0 AS number, FALSE AS pinned FROM candidates c WHERE c.hash = ? AND c.state = 'ready'",
+        )
+        .bind(hash)
+        .fetch_optional(&self.pool)
+        .await?;
+        row.as_ref().map(Candidate::from_row).transpose()
     }
 
     /// The same for merging the flat regions of an asset, which is expected to leave `expected`
@@ -270,9 +313,10 @@ impl Store {
                 None => (None, None),
                 Some((proof, blobs)) => (Some(json(proof, "proof")?), Some(json(blobs, "pictures")?)),
             };
+            let uv = r.uv.as_ref().map(|uv| json(uv, "uv")).transpose()?;
             sqlx::query(
                 "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, mesh = ?, \
-                 proof = ?, pictures = ?, fault = NULL WHERE hash = ? AND state <> 'ready'",
+                 proof = ?, pictures = ?, uv = ?, fault = NULL WHERE hash = ? AND state <> 'ready'",
             )
             .bind(r.triangles)
             .bind(r.vertices)
@@ -280,6 +324,7 @@ impl Store {
             .bind(&r.mesh)
             .bind(proof)
             .bind(pictures)
+            .bind(uv)
             .bind(hash)
             .execute(&self.pool)
             .await?;
@@ -315,12 +360,13 @@ pub(crate) async fn ask(
     let hash = wanted.recipe.key();
     let document = json(wanted.recipe, "recipe")?;
     sqlx::query(
-        "INSERT IGNORE INTO candidates (hash, recipe, target, based_on) VALUES (?, ?, ?, ?)",
+        "INSERT IGNORE INTO candidates (hash, recipe, target, based_on, changes_uvs) VALUES (?, ?, ?, ?, ?)",
     )
     .bind(&hash)
     .bind(document)
     .bind(wanted.expected)
     .bind(wanted.based_on)
+    .bind(wanted.recipe.last_uv().is_some())
     .execute(&mut *tx)
     .await?;
     // What failed or was stopped is tried again when it is asked for again.

@@ -76,6 +76,8 @@ pub struct Work {
     pub candidate: Option<String>,
     /// The candidate's target.
     pub target: Option<u64>,
+    /// The candidate is another one with other UVs.
+    pub changes_uvs: bool,
     /// How far it is.
     pub state: State,
     /// The fraction done, 0–1.
@@ -106,6 +108,7 @@ impl Work {
             asset_name: row.try_get("asset_name")?,
             candidate: row.try_get("candidate")?,
             target: row.try_get("target")?,
+            changes_uvs: row.try_get("changes_uvs")?,
             state: match state.as_str() {
                 "queued" => State::Queued,
                 "running" => State::Running,
@@ -127,6 +130,7 @@ impl Work {
             (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
             (Kind::Prepare, _) => format!("Prepare {}", self.asset_name),
             (Kind::Analyse, _) => format!("Analyse {}", self.asset_name),
+            (Kind::Cut, _) if self.changes_uvs => format!("UVs of {}", self.asset_name),
             (Kind::Cut, Some(n)) => format!("Cut {} to {}", self.asset_name, grouped(n)),
             (Kind::Cut, None) => format!("Cut {}", self.asset_name),
         }
@@ -136,7 +140,7 @@ impl Work {
 /// The start of a query for rows that [`Work::from_row`] reads.
 macro_rules! work_rows {
     () => {
-        "SELECT w.*, a.name AS asset_name, c.target, \
+        "SELECT w.*, a.name AS asset_name, c.target, COALESCE(c.changes_uvs, FALSE) AS changes_uvs, \
          CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
          AS seconds FROM work w JOIN assets a ON a.id = w.asset \
          LEFT JOIN candidates c ON c.hash = w.candidate"

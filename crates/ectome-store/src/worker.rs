@@ -14,14 +14,14 @@ use ectome_formats::{
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Change, CollapseLog, CutReport, Done, EngineError, Found, Inspection, Mark, Outcome, Pictures,
-    Recipe, engine, picture, thinned::thinned,
+    Recipe, UvReport, UvStep, engine, picture, thinned::thinned,
 };
 use tokio::sync::watch;
 
 use crate::{
     Store, StoreError,
     asset::IntakeResult,
-    candidate::{CutResult, PictureBlobs},
+    candidate::{Candidate, CutResult, PictureBlobs},
     work::{Kind, MOST_ATTEMPTS, State, Work},
 };
 
@@ -52,6 +52,13 @@ enum Made {
     Cut {
         outcome: Box<Outcome>,
         mesh: Vec<u8>,
+    },
+    /// Other UVs on the same surface: what was measured of it still holds.
+    Uvs {
+        scene: Box<Scene>,
+        report: UvReport,
+        mesh: Vec<u8>,
+        picture: Vec<u8>,
     },
 }
 
@@ -120,6 +127,19 @@ async fn one(
         }
         _ => Recipe::prepared(&store.asset(work.asset).await?.source, &[]),
     };
+    // Other UVs on what is made already need neither the source nor another cut.
+    let base = match recipe.last_uv() {
+        Some((before, step)) if work.kind == Kind::Cut => {
+            store.made(&before.key()).await?.map(|c| (c, step.clone()))
+        }
+        _ => None,
+    };
+    let base_mesh = match &base {
+        Some((Candidate { mesh: Some(blob), .. }, step)) => {
+            Some((store.blobs.get(blob).await?, step.clone()))
+        }
+        _ => None,
+    };
     let known = store.analysis(&recipe).await?;
     let mut files: Vec<(String, Bytes)> = Vec::new();
     for file in store.source_files(work.asset).await? {
@@ -132,7 +152,10 @@ async fn one(
         let (progress, kind, recipe) = (progress.clone(), work.kind, recipe.clone());
         tokio::task::spawn_blocking(move || {
             catch_unwind(AssertUnwindSafe(|| {
-                kernel(kind, &recipe, &files, known, &progress)
+                match base_mesh {
+                    Some((bytes, step)) => uvs(&bytes, &step, &progress),
+                    None => kernel(kind, &recipe, &files, known, &progress),
+                }
             }))
         })
     };
@@ -162,7 +185,7 @@ async fn one(
     match result {
         Ok(Ok(Ok(made))) => {
             if store.heartbeat(work, name, 1.0, "Storing").await? {
-                record(store, work, &recipe, made).await?;
+                record(store, work, &recipe, base.map(|b| b.0), made).await?;
                 return store.end_work(work, name, State::Done, None).await;
             }
             stopped(store, name, work).await
@@ -204,8 +227,43 @@ async fn fail(store: &Store, work: &Work, fault: &str) -> Result<(), StoreError>
     }
 }
 
-async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Result<(), StoreError> {
+async fn record(
+    store: &Store,
+    work: &Work,
+    recipe: &Recipe,
+    base: Option<Candidate>,
+    made: Made,
+) -> Result<(), StoreError> {
+    let hash = work.candidate.as_deref().unwrap_or_default();
     match made {
+        Made::Uvs {
+            scene,
+            report,
+            mesh,
+            picture,
+        } => {
+            let triangles = scene.mesh.triangle_count();
+            let mut proof = base.as_ref().and_then(|b| b.proof.clone().zip(b.pictures.clone()));
+            if let Some((proof, pictures)) = &mut proof {
+                // Drift compares with UVs that are no more.
+                proof.uvs = None;
+                pictures.result = store.blobs.put(picture).await?;
+            }
+            let cut = base.and_then(|b| b.report).unwrap_or_else(|| uncut(triangles));
+            let result = CutResult {
+                triangles: triangles as u64,
+                vertices: scene.mesh.vertex_count() as u64,
+                report: CutReport {
+                    uv_drift_mean_texels: None,
+                    uv_drift_max_texels: None,
+                    ..cut
+                },
+                mesh: store.blobs.put(mesh).await?,
+                proof,
+                uv: Some(report),
+            };
+            store.finish_cut(hash, &result).await
+        }
         Made::Intake {
             looked_at,
             found,
@@ -232,14 +290,6 @@ async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Resu
             }
             let mesh_blob = store.blobs.put(mesh).await?;
             let triangles = outcome.scene.mesh.triangle_count();
-            // What no step cut is its source.
-            let whole = CutReport {
-                triangles_before: triangles,
-                triangles_after: triangles,
-                target: triangles,
-                outline_agreement: 1.0,
-                ..CutReport::default()
-            };
             let proof = match outcome.proven.take() {
                 None => None,
                 Some(p) => Some((p.proof, kept_pictures(store, p.pictures).await?)),
@@ -248,13 +298,36 @@ async fn record(store: &Store, work: &Work, recipe: &Recipe, made: Made) -> Resu
                 proof,
                 triangles: triangles as u64,
                 vertices: outcome.scene.mesh.vertex_count() as u64,
-                report: outcome.cut.unwrap_or(whole),
+                report: outcome.cut.unwrap_or_else(|| uncut(triangles)),
                 mesh: mesh_blob,
+                uv: outcome.uv,
             };
-            let hash = work.candidate.as_deref().unwrap_or_default();
             store.finish_cut(hash, &result).await
         }
     }
+}
+
+/// What no step cut is its source.
+fn uncut(triangles: usize) -> CutReport {
+    CutReport {
+        triangles_before: triangles,
+        triangles_after: triangles,
+        target: triangles,
+        outline_agreement: 1.0,
+        ..CutReport::default()
+    }
+}
+
+/// Changes the UVs of a candidate.
+fn uvs(glb: &[u8], step: &UvStep, progress: &Progress) -> Result<Made, EngineError> {
+    let scene = glb::read("candidate.glb", glb)?;
+    let (scene, report) = step.apply(scene, &progress.span(0.0, 0.95))?;
+    Ok(Made::Uvs {
+        mesh: glb::write(&scene, &glb::Naming::default())?,
+        picture: picture::png(&scene, 320, 240),
+        scene: Box::new(scene),
+        report,
+    })
 }
 
 fn kernel(

@@ -18,7 +18,7 @@ use tower_http::compression::{
 use crate::{
     asset_page, briefs_page, chain_page, events, failure, guard, intake_page,
     open_sources::OpenSources, parcel, scenes_page, sheet, shelf, statics, tray_page, upload,
-    work_page,
+    uv_page, uv_sheets::UvSheets, work_page,
 };
 
 /// What every handler needs.
@@ -32,6 +32,8 @@ pub struct App {
     pub upload_limit: u64,
     /// Sources that are being looked at.
     pub open: OpenSources,
+    /// Sheets of UVs that are being looked at.
+    pub sheets: UvSheets,
     /// The port the server answers on; `Host` must name it.
     pub port: u16,
 }
@@ -54,6 +56,11 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/chains", post(chain_page::fill))
         .route("/assets/{id}/tiers/{tier}", post(chain_page::tier))
         .route("/assets/{id}/candidates/{number}", post(tray_page::act))
+        .route("/assets/{id}/layouts/{number}", post(uv_page::change))
+        .route("/assets/{id}/layouts/{number}/sheet", get(uv_page::sheet))
+        .route("/assets/{id}/layouts/{number}/mesh", get(uv_page::mesh))
+        .route("/assets/{id}/layouts/{number}/numbers", get(uv_page::numbers))
+        .route("/assets/{id}/layouts/{number}/path", get(uv_page::path))
         .route("/assets/{id}/sheet", get(sheet::page))
         .route("/assets/{id}/sheet/picture", get(sheet::picture))
         .route("/assets/{id}/flats", post(asset_page::flats))

@@ -105,6 +105,7 @@ pub fn doing(work: &[Work], asset: u64) -> Result<String, Failure> {
                 (Kind::Intake, _) => "Intake".to_owned(),
                 (Kind::Prepare, _) => "Preparing".to_owned(),
                 (Kind::Analyse, _) => "Analysing".to_owned(),
+                (Kind::Cut, _) if w.changes_uvs => "UVs".to_owned(),
                 (Kind::Cut, n) => format!("Cutting to {}", words::grouped(n.unwrap_or(0))),
             },
             stage: if w.stage.is_empty() {

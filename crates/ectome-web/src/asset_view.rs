@@ -18,15 +18,17 @@ use crate::{
     ledger::{Ledger, ledger},
     proof_view::{ProofView, proof_view},
     tray_view::{TrayLine, result_sentence, tray_lines},
+    uv_view::{UvView, uv_view},
     words,
 };
 
 /// The steps in order: address and name.
-const STEPS: [(&str, &str); 6] = [
+const STEPS: [(&str, &str); 7] = [
     ("intake", "Intake"),
     ("parts", "Parts"),
     ("cut", "Cut"),
     ("chain", "Chain"),
+    ("uvs", "UVs"),
     ("proof", "Proof"),
     ("parcel", "Parcel"),
 ];
@@ -73,6 +75,7 @@ pub struct View {
     pub tray: Vec<TrayLine>,
     pub chain: ChainView,
     pub proof: ProofView,
+    pub uvs: UvView,
     pub suggested: u32,
     pub suggested_chain: String,
     pub files: Vec<FileLine>,
@@ -175,9 +178,12 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         .ok_or_else(|| Failure::bad("This asset's brief is gone. Choose another one."))?;
     let is_ready = |c: &&Candidate| c.state == CandidateState::Ready;
     let asked = show.and_then(|n| tray.iter().find(|c| c.number == n));
+    // On the UVs step number 0 is the source itself.
+    let on_source = step == "uvs" && show == Some(0);
     let shown = asked
         .filter(is_ready)
-        .or_else(|| tray.iter().rfind(is_ready));
+        .or_else(|| tray.iter().rfind(is_ready))
+        .filter(|_| !on_source);
     let empty = Inspection::default();
     let inspection = asset.inspection.as_ref().unwrap_or(&empty);
     let source = inspection.triangles as u64;
@@ -199,7 +205,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         id: asset.id,
         step,
         ready,
-        asked: asked.map(|c| c.number),
+        asked: asked.map(|c| c.number).or(on_source.then_some(0)),
         brief_id: asset.brief,
         suffix: brief.suffix.clone(),
         formats: brief.formats.join(", "),
@@ -224,6 +230,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         materials: inspection.materials.clone(),
         tray: tray_lines(tray, shown, chain),
         proof,
+        uvs: uv_view(&brief, inspection, tray, shown, asked),
         suggested,
         suggested_chain: suggested_chain_first.to_string(),
         files: files
@@ -498,6 +505,14 @@ fn tabs(
                 ),
                 "chain" if chain.tiers.is_empty() => ("none yet".to_owned(), "is-quiet"),
                 "chain" => (chain.verdict.clone(), chain.class),
+                "uvs" => match shown.and_then(|c| c.uv.as_ref()) {
+                    Some(uv) => (
+                        format!("{:.0} % covered", uv.numbers.coverage_percent),
+                        "is-kelp",
+                    ),
+                    None if inspection.uv_sets == 0 => ("none yet".to_owned(), "is-quiet"),
+                    None => ("as imported".to_owned(), "is-quiet"),
+                },
                 "proof" => (proof.says.clone(), proof.class),
                 _ if chain.complete && chain.class == "is-pass" => ("ready".to_owned(), "is-pass"),
                 _ if chain.complete => ("ready, does not pass".to_owned(), "is-over"),

@@ -7,11 +7,12 @@
 //! |---|---|
 //! | [`app`] | the routes and what every answer passes through |
 //! | `shelf`, `asset_page`, `briefs_page`, `scenes_page`, `work_page` | the pages |
-//! | `intake_page`, `chain_page`, `tray_page` | what the steps of an asset do |
+//! | `intake_page`, `chain_page`, `tray_page`, `uv_page` | what the steps of an asset do |
 //! | `*_view`, `ledger` | what the steps show |
 //! | `judged` | candidates against briefs |
 //! | `sheet` | the proof sheet: printable, and as one picture |
 //! | `open_sources` | analysed sources in memory, for dragging the Rule |
+//! | `uv_sheets` | examined UVs in memory, for the sheet |
 //! | `upload` | files dropped on the shelf, streamed to disk |
 //! | `parcel` | downloads: a GLB per tier, the chain as a zip |
 //! | `events` | progress |
@@ -43,8 +44,14 @@ mod statics;
 mod tray_page;
 mod tray_view;
 mod upload;
+mod uv_form;
+mod uv_numbers;
+mod uv_page;
+mod uv_sheets;
+mod uv_view;
 mod words;
 mod work_page;
 
 pub use app::{App, router, serve};
 pub use open_sources::OpenSources;
+pub use uv_sheets::UvSheets;

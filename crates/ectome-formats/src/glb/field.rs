@@ -1,7 +1,7 @@
 //! A surface with a figure at every point, for a stage to colour.
 
 use ectome_mesh::Mesh;
-use serde_json::json;
+use serde_json::{Value, json};
 
 use super::{container, write::Output};
 use crate::FormatError;
@@ -35,14 +35,42 @@ pub fn field(mesh: &Mesh, name: &str, values: &[f32]) -> Result<Vec<u8>, FormatE
     let position = out.floats(&places, true);
     let figure = out.floats(&figures, true);
     let indices = out.indices(&indices, used.len());
+    joined(out, json!({ "POSITION": position, name: figure }), indices)
+}
+
+/// Writes the bare surface of a mesh of triangles with its first UV set and figures at every vertex, each under its name.
+///
+/// # Errors
+/// As [`field`].
+pub fn charted(mesh: &Mesh, fields: &[(&str, Vec<f32>)]) -> Result<Vec<u8>, FormatError> {
+    let count = mesh.vertex_count();
+    let fits = fields.iter().all(|(_, values)| values.len() == count);
+    let (Some(uvs), true) = (mesh.uv_sets.first(), fits && mesh.is_triangulated()) else {
+        return Err(FormatError::Empty {
+            file: "the sheet".to_owned(),
+        });
+    };
+    let mut out = Output::default();
+    let places: Vec<[f32; 3]> = (0..count as u32).map(|v| mesh.position(v).to_array()).collect();
+    let uvs: Vec<[f32; 2]> = uvs.iter().map(|t| t.to_array()).collect();
+    let mut attributes = json!({
+        "POSITION": out.floats(&places, true), "TEXCOORD_0": out.floats(&uvs, false),
+    });
+    for (name, values) in fields {
+        let rows: Vec<[f32; 1]> = values.iter().map(|&v| [v]).collect();
+        attributes[*name] = json!(out.floats(&rows, true));
+    }
+    let indices = out.indices(&mesh.corners, count);
+    joined(out, attributes, indices)
+}
+
+fn joined(out: Output, attributes: Value, indices: usize) -> Result<Vec<u8>, FormatError> {
     let root = json!({
         "asset": { "version": "2.0", "generator": concat!("Ectome ", env!("CARGO_PKG_VERSION")) },
         "scene": 0,
         "scenes": [{ "nodes": [0] }],
         "nodes": [{ "mesh": 0 }],
-        "meshes": [{ "primitives": [{
-            "attributes": { "POSITION": position, name: figure }, "indices": indices,
-        }] }],
+        "meshes": [{ "primitives": [{ "attributes": attributes, "indices": indices }] }],
         "accessors": out.accessors,
         "bufferViews": out.views,
         "buffers": [{ "byteLength": out.bin.len() }],

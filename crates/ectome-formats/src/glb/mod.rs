@@ -6,7 +6,7 @@ mod field;
 mod read;
 mod write;
 
-pub use field::field;
+pub use field::{charted, field};
 pub(crate) use read::mime_of;
 pub use read::read;
 pub(crate) use read::read_document;

@@ -1,6 +1,7 @@
 //! What is done to the UVs of a candidate: unwrapping, islands split and joined, texel density, packing, repairs.
 
 mod copies;
+pub mod sheet;
 
 use std::time::Instant;
 
@@ -15,10 +16,12 @@ use ectome_uv::{
     pack::{PackError, Settings},
     priority,
     surface::NONE,
-    unwrap::{self, Ground, Manner, Mark, Options},
+    unwrap::{self, Manner, Mark, Options},
 };
 use glam::{DVec2, Vec3};
 use serde::{Deserialize, Serialize};
+
+pub use ectome_uv::unwrap::Ground;
 
 use crate::{EngineError, words::grouped};
 use copies::Copies;

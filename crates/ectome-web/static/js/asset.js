@@ -6,6 +6,7 @@ import { Ledger } from './ledger.js';
 import { Proof } from './proof.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
+import { Uvs } from './uvs.js';
 import { grouped } from './words.js';
 
 const at = (id) => document.getElementById(id);
@@ -57,6 +58,7 @@ async function look(n) {
 const intake = new Intake(stage);
 const ledger = new Ledger(stage);
 const proof = new Proof(stage, choose, showStage);
+const uvs = new Uvs(stage, choose);
 
 /** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
 let taking = null;
@@ -124,7 +126,9 @@ function showStage() {
     at('label-source').replaceChildren(`Candidate ${beside.number} `, count);
   }
   at('label-candidate').replaceChildren(...candidate.childNodes);
-  stage.show(mesh(beside?.mesh ?? data.sourceMesh), mesh(shown?.mesh), data.bounds);
+  // On the UVs step the sheet stands on the left, and what it belongs to on the right, be it the source.
+  const right = at('uvs') && !shown ? data.sourceMesh : shown?.mesh;
+  stage.show(mesh(beside?.mesh ?? data.sourceMesh), mesh(right), data.bounds);
 }
 
 /** Reads what the server says about the asset now. */
@@ -135,7 +139,7 @@ function refresh() {
   const shown = data.candidates.find((c) => c.number === data.shown);
   const note = at('stage-note');
   if (!data.sourceMesh) note.textContent = '';
-  else note.textContent = shown ? '' : 'No candidate yet. Drag the pin on the Rule, then cut.';
+  else note.textContent = shown || at('uvs') ? '' : 'No candidate yet. Drag the pin on the Rule, then cut.';
   rule.target = target ?? data.target;
   rule.show(data);
   setTarget(target ?? data.target);
@@ -145,16 +149,17 @@ function refresh() {
   showStage();
   intake.open(data);
   ledger.open(data);
+  uvs.open(data);
 }
 
 /** Shows another candidate without leaving the page. */
 function choose(number) {
   const address = new URL(location.href);
-  if (number) address.searchParams.set('show', number);
+  if (number || at('uvs')) address.searchParams.set('show', number);
   history.replaceState(null, '', address);
   const panel = at('panel');
   const path = panel.getAttribute('hx-get').split('?')[0];
-  const query = number ? `?show=${number}` : '';
+  const query = number || at('uvs') ? `?show=${number}` : '';
   panel.setAttribute('hx-get', path + query);
   htmx.process(panel);
   htmx.ajax('GET', path + query, { target: '#panel', swap: 'innerHTML' });

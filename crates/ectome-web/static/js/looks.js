@@ -8,8 +8,10 @@ const CLAY = 0xb6b3a8;
 const INK = 0x1a2a2e;
 
 /** Viridis (S. van der Walt, N. Smith, 2015; public domain) at equal steps. */
-const VIRIDIS = [0x440154, 0x472d7b, 0x3b528b, 0x2c728e, 0x21918c, 0x28ae80, 0x5ec962, 0xaddc30, 0xfde725]
-  .map((hex) => new Color(hex));
+export const VIRIDIS_HEX = [
+  0x440154, 0x472d7b, 0x3b528b, 0x2c728e, 0x21918c, 0x28ae80, 0x5ec962, 0xaddc30, 0xfde725,
+];
+const VIRIDIS = VIRIDIS_HEX.map((hex) => new Color(hex));
 
 /** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
 export function withEdges(material, colour) {

@@ -76,6 +76,7 @@ export class Stage {
     canvas.addEventListener('pointerdown', (event) => this.#paint(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.clip.grab(event), { capture: true });
+    canvas.addEventListener('pointerdown', (event) => this.#overChart(event), { capture: true });
     canvas.addEventListener('pointerdown', (event) => this.#press(event));
     this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
@@ -186,6 +187,81 @@ export class Stage {
 
   #shows(node) {
     return !this.parts?.hidden.has(partOf(node));
+  }
+
+  /** An object in place of a side's mesh; null gives the mesh back. */
+  setChart(name, object) {
+    if (!this.renderer) return;
+    const half = this[name];
+    if (half.field) half.scene.remove(half.field);
+    half.field = object;
+    half.fieldUrl = null;
+    if (object) half.scene.add(object);
+    this.chart = object ? { half, object } : null;
+    this.draw();
+  }
+
+  /** Clicks on the chart, or strokes over it, call `take({ face, point, vertex }, event)`; null stops that. */
+  setChartPicking(take, strokes) {
+    this.onChart = take ? { take, strokes } : null;
+    this.controls.enabled = !(take && strokes) && !this.lightMode;
+    this.element.classList.toggle('painting', Boolean(take && strokes));
+  }
+
+  #hitChart(event) {
+    const box = this.element.getBoundingClientRect();
+    const onRight = event.clientX - box.left > box.width / 2;
+    if (!this.chart || (this.wipe === null && onRight !== (this.chart.half === this.right))) return null;
+    const [hit] = this.ray(event).intersectObject(this.chart.object, false);
+    if (!hit) return null;
+    const places = hit.object.geometry.attributes.position;
+    const corners = [hit.face.a, hit.face.b, hit.face.c];
+    const near = corners
+      .map((index) => new Vector3().fromBufferAttribute(places, index))
+      .sort((p, q) => p.distanceTo(hit.point) - q.distanceTo(hit.point));
+    return { face: hit.faceIndex, corner: hit.face.a, point: hit.point.toArray(), vertex: near[0].toArray() };
+  }
+
+  #overChart(event) {
+    if (!this.onChart || this.lightMode || event.button !== 0) return;
+    const { take, strokes } = this.onChart;
+    const { clientX, clientY, target } = event;
+    if (strokes) {
+      event.stopPropagation();
+      target.setPointerCapture(event.pointerId);
+    }
+    const send = (e) => {
+      const hit = this.#hitChart(e);
+      if (hit || !strokes) take(hit, e);
+    };
+    const move = (e) => strokes && send(e);
+    const up = (e) => {
+      target.removeEventListener('pointermove', move);
+      target.removeEventListener('pointerup', up);
+      if (!strokes && Math.hypot(e.clientX - clientX, e.clientY - clientY) < 4) send(e);
+    };
+    if (strokes) send(event);
+    target.addEventListener('pointermove', move);
+    target.addEventListener('pointerup', up);
+  }
+
+  /** Lines and dots over the chart: seams. */
+  setSeams(lines, dots) {
+    if (!this.renderer) return;
+    this.seams?.forEach((object) => {
+      this.right.scene.remove(object);
+      object.geometry.dispose();
+    });
+    const shape = (list) => new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list.flat(2), 3));
+    const look = { color: MARKED, depthTest: false, transparent: true };
+    this.seams = [];
+    if (lines.length) this.seams.push(new LineSegments(shape(lines), new LineBasicMaterial(look)));
+    if (dots.length) this.seams.push(new Points(shape(dots), new PointsMaterial({ ...look, size: 9, sizeAttenuation: false })));
+    for (const object of this.seams) {
+      object.renderOrder = 2;
+      this.right.scene.add(object);
+    }
+    this.draw();
   }
 
   /** A click that is no drag calls `onPick({ part, point, vertex })`, or with null beside the mesh. */

@@ -16,7 +16,7 @@ use ectome_store::{
     scene::{SceneAsset, SceneRow},
     worker,
 };
-use ectome_web::{App, OpenSources};
+use ectome_web::{App, OpenSources, UvSheets};
 use tokio::{
     net::TcpListener,
     signal::unix::{SignalKind, signal},
@@ -113,6 +113,7 @@ impl Serve {
             incoming: Arc::new(incoming),
             upload_limit: self.upload_limit,
             open: OpenSources::default(),
+            sheets: UvSheets::default(),
             port: self.port,
         };
         println!(

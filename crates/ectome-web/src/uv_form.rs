@@ -1,0 +1,164 @@
+//! What the forms of the UVs step send, as a change of UVs.
+
+use ectome_recipe::{Manner, Packing, SeamMark, SheetSettings, Stacks, Turns, UvChange, UvStep};
+use serde::de::DeserializeOwned;
+
+use crate::{failure::Failure, fields::Fields};
+
+/// The most places or marks one form may name.
+const MOST: usize = 2000;
+
+/// Reads `do` and what belongs to it; `size` is the side of the brief's textures.
+///
+/// # Errors
+/// A sentence that says which field to change.
+pub fn step(f: &Fields, size: u32) -> Result<UvStep, Failure> {
+    let chosen: Vec<[f32; 3]> = list(f, "chosen", "The chosen islands")?;
+    let some = |what: &str| match chosen.is_empty() {
+        true => Err(Failure::bad(format!(
+            "Choose {what} first: click it on the sheet or on the stage."
+        ))),
+        false => Ok(chosen.clone()),
+    };
+    let change = match f.text("do") {
+        "unwrap" | "unwrap_some" => UvChange::Unwrap {
+            manner: match f.text("manner") {
+                "mechanical" => Manner::Mechanical,
+                _ => Manner::Soft,
+            },
+            marks: list::<SeamMark>(f, "marks", "The marked seams")?,
+            only: match f.text("do") {
+                "unwrap_some" => some("the islands to unwrap again")?,
+                _ => Vec::new(),
+            },
+        },
+        "split" => UvChange::Split {
+            at: some("the islands to split")?,
+        },
+        "join" => match chosen[..] {
+            [a, b] => UvChange::Join { at: [a, b] },
+            _ => {
+                return Err(Failure::bad(
+                    "Choose exactly two islands that share a seam, then join them.",
+                ));
+            }
+        },
+        "density" => UvChange::Density {
+            texels_per_metre: match f.text("fit") {
+                "most" => None,
+                _ => Some(f.number("texels_per_metre", "A texel density", 0.1, 1e6)?),
+            },
+        },
+        "priority" => {
+            let parts = f.numbers("part");
+            UvChange::Priority {
+                at: match parts.is_empty() {
+                    true => some("islands, or a part,")?,
+                    false => Vec::new(),
+                },
+                parts,
+                factor: f.number("factor", "A priority", 0.25, 4.0)?,
+            }
+        }
+        "suggest" => UvChange::SuggestPriorities,
+        "turn_over" => UvChange::TurnOver { at: Vec::new() },
+        "turn_chosen" => UvChange::TurnOver {
+            at: some("the islands to turn over")?,
+        },
+        "separate" => UvChange::Separate,
+        "pack" => UvChange::Pack,
+        _ => {
+            return Err(Failure::bad(
+                "That is nothing the UVs step can do. Reload the page and try again.",
+            ));
+        }
+    };
+    Ok(UvStep {
+        change,
+        packing: packing(f, size)?,
+    })
+}
+
+fn packing(f: &Fields, size: u32) -> Result<Packing, Failure> {
+    let padding = f.number("padding", "The padding in texels", 0.0, 512.0)?;
+    let border = match f.text("border") {
+        "" => padding,
+        _ => f.number("border", "The border in texels", 0.0, 512.0)?,
+    };
+    Ok(Packing {
+        sheet: SheetSettings {
+            size,
+            padding,
+            border,
+            turns: match f.text("turns") {
+                "never" => Turns::Never,
+                "quarter" => Turns::Quarter,
+                _ => Turns::Free,
+            },
+            straighten: f.ticked("straighten"),
+            sheets: f.number("sheets", "The number of sheets", 1.0, 16.0)? as u32,
+            effort: f.number("effort", "How hard to try", 0.0, 64.0)? as u32,
+        },
+        stacks: match f.text("stacks") {
+            "repeats" => Stacks::Repeats,
+            "mirrored" => Stacks::Mirrored,
+            _ => Stacks::Apart,
+        },
+        by_part: f.ticked("by_part"),
+        locked: list(f, "locked", "The locked islands")?,
+        keep_size: f.ticked("keep_size"),
+    })
+}
+
+/// A list that a script wrote as JSON; empty when the field is.
+fn list<T: DeserializeOwned>(f: &Fields, name: &str, what: &str) -> Result<Vec<T>, Failure> {
+    let text = f.text(name);
+    if text.is_empty() {
+        return Ok(Vec::new());
+    }
+    let list: Vec<T> = serde_json::from_str(text).map_err(|_| {
+        Failure::bad(format!("{what} could not be read. Reload the page and choose again."))
+    })?;
+    match list.len() > MOST {
+        true => Err(Failure::bad(format!("{what} are more than {MOST}. Choose fewer at once."))),
+        false => Ok(list),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PACKING: [(&str, &str); 4] =
+        [("padding", "8"), ("sheets", "1"), ("effort", "0"), ("turns", "quarter")];
+
+    fn with(list: &[(&str, &str)]) -> Fields {
+        Fields::of(&[list, &PACKING].concat())
+    }
+
+    #[test]
+    fn a_form_becomes_a_step() {
+        let f = with(&[("do", "unwrap"), ("manner", "mechanical"), ("stacks", "repeats")]);
+        let s = step(&f, 1024).ok().unwrap();
+        assert!(matches!(s.change, UvChange::Unwrap { manner: Manner::Mechanical, .. }));
+        assert_eq!((s.packing.sheet.size, s.packing.sheet.border), (1024, 8.0));
+        assert_eq!((s.packing.stacks, s.packing.sheet.turns), (Stacks::Repeats, Turns::Quarter));
+        let f = with(&[("do", "join"), ("chosen", "[[0,1,2],[3,4,5.5]]")]);
+        let s = step(&f, 1024).ok().unwrap();
+        assert_eq!(s.change, UvChange::Join { at: [[0., 1., 2.], [3., 4., 5.5]] });
+    }
+
+    #[test]
+    fn what_is_missing_is_said() {
+        for list in [
+            &[("do", "split")][..],
+            &[("do", "join"), ("chosen", "[[0,1,2]]")],
+            &[("do", "priority"), ("factor", "9"), ("part", "1")],
+            &[("do", "density"), ("texels_per_metre", "many")],
+            &[("do", "split"), ("chosen", "[[0,1]]")],
+            &[("do", "dance")],
+        ] {
+            assert!(step(&with(list), 1024).is_err(), "{list:?}");
+        }
+    }
+}

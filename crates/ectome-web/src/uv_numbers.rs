@@ -1,0 +1,155 @@
+//! The UVs of a mesh in numbers and words.
+
+use ectome_recipe::uv::sheet::Sheet;
+
+use crate::words;
+
+/// A figure with its name and what it means.
+pub struct NumberLine {
+    pub name: &'static str,
+    pub value: String,
+    pub title: &'static str,
+    pub class: &'static str,
+}
+
+/// Something that is wrong, and the button that repairs it.
+pub struct Fault {
+    pub says: String,
+    /// Islands to show, as a list of numbers.
+    pub islands: String,
+    pub action: &'static str,
+    pub button: &'static str,
+    /// The islands must be chosen for the action.
+    pub chooses: bool,
+}
+
+/// What the partial shows.
+pub struct UvNumbersView {
+    pub any: bool,
+    pub lines: Vec<NumberLine>,
+    pub faults: Vec<Fault>,
+}
+
+/// Puts a sheet into words; `wanted` is the brief's texel density.
+pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
+    let n = &sheet.report.numbers;
+    if n.islands == 0 {
+        return UvNumbersView {
+            any: false,
+            lines: Vec::new(),
+            faults: Vec::new(),
+        };
+    }
+    let line = |name, value, title, class| NumberLine {
+        name,
+        value,
+        title,
+        class,
+    };
+    let off = n.texels_per_metre / wanted;
+    let sheets = match n.sheets {
+        0 | 1 => String::new(),
+        s => format!(" on {s} sheets"),
+    };
+    let stacked = match n.stacked {
+        0 => String::new(),
+        s => format!(", {} of them stacked", words::grouped(s as u64)),
+    };
+    let lines = vec![
+        line("Islands", format!("{}{stacked}{sheets}", words::grouped(n.islands as u64)), "", ""),
+        line("Coverage", format!("{:.1} %", n.coverage_percent), "Share of the sheet that is used", ""),
+        line(
+            "Texel density",
+            format!("{} texels/m", words::grouped(n.texels_per_metre.round() as u64)),
+            "Mean over the area, at the brief's size of texture",
+            if off < 0.8 { "is-tight" } else { "" },
+        ),
+        line("Brief asks for", format!("{} texels/m at {size}", words::grouped(wanted.round() as u64)), "", ""),
+        line(
+            "Density spread",
+            format!("{:.1} % between islands, {:.1} % all over", n.density_spread_percent, n.density_spread_triangles_percent),
+            "Standard deviation over mean, weighed by area",
+            "",
+        ),
+        line(
+            "Stretch",
+            format!("{:.3}, largest {:.2}", n.stretch_l2, n.stretch_max),
+            "L² and L∞ of Sander et al. 2001; 1 is true to size",
+            if n.stretch_l2 > 1.25 { "is-tight" } else { "" },
+        ),
+        line(
+            "Smallest gap",
+            n.smallest_gap_texels.map_or_else(|| "none".to_owned(), |g| format!("{g:.1} texels")),
+            "Between islands, and from islands to the edge of the sheet",
+            if n.smallest_gap_texels.is_some_and(|g| g < 1.0) { "is-tight" } else { "" },
+        ),
+        line(
+            "Overlap",
+            format!("{:.2} %", n.overlap_percent),
+            "Share of the used area that several islands lie on; stacks do not count",
+            if n.overlapping.is_empty() { "" } else { "is-over" },
+        ),
+        line("Out of the sheet", words::grouped(n.out_of_range.len() as u64), "Islands", if n.out_of_range.is_empty() { "" } else { "is-tight" }),
+        line("Inside-out", words::grouped(n.inside_out.len() as u64), "Islands; mirrored copies in a stack do not count", if n.inside_out.is_empty() { "" } else { "is-over" }),
+    ];
+    UvNumbersView {
+        any: true,
+        lines,
+        faults: faults(sheet),
+    }
+}
+
+fn faults(sheet: &Sheet) -> Vec<Fault> {
+    let n = &sheet.report.numbers;
+    let mut out = Vec::new();
+    let mut add = |list: &[u32], what: &str, action, button, chooses| {
+        if list.is_empty() {
+            return;
+        }
+        let islands = match list.len() {
+            1 => "1 island".to_owned(),
+            k => format!("{} islands", words::grouped(k as u64)),
+        };
+        let numbers: Vec<String> = list.iter().map(u32::to_string).collect();
+        out.push(Fault {
+            says: format!("{islands} {what}"),
+            islands: numbers.join(","),
+            action,
+            button,
+            chooses,
+        });
+    };
+    let verb = |list: &[u32], one: &'static str, many: &'static str| if list.len() == 1 { one } else { many };
+    add(&n.inside_out, verb(&n.inside_out, "lies inside-out", "lie inside-out"), "turn_over", "Turn over", false);
+    add(&n.overlapping, verb(&n.overlapping, "overlaps", "overlap each other"), "separate", "Lay apart", false);
+    add(&n.out_of_range, verb(&n.out_of_range, "leaves the sheet", "leave the sheet"), "separate", "Move into the sheet", false);
+    add(
+        &sheet.report.over_long,
+        verb(&sheet.report.over_long, "is longer than 80 % of the sheet", "are longer than 80 % of the sheet"),
+        "split",
+        "Split across the length",
+        true,
+    );
+    if n.without_uvs > 0 {
+        out.push(Fault {
+            says: format!("{} triangles have no UVs", words::grouped(n.without_uvs as u64)),
+            islands: String::new(),
+            action: "",
+            button: "",
+            chooses: false,
+        });
+    }
+    if n.collapsed_triangles > 0 {
+        out.push(Fault {
+            says: format!(
+                "{} triangles have no area on the sheet; unwrap their islands again",
+                words::grouped(n.collapsed_triangles as u64)
+            ),
+            islands: String::new(),
+            action: "",
+            button: "",
+            chooses: false,
+        });
+    }
+    out
+}

@@ -1,0 +1,127 @@
+//! What the column of the UVs step shows.
+
+use ectome_recipe::{
+    Brief, Inspection,
+    uv::{MANY, expected_seconds},
+};
+use ectome_store::candidate::{Candidate, CandidateState};
+
+use crate::{proof_view::Side, words};
+
+/// A candidate that came of changing UVs.
+pub struct HistoryLine {
+    pub number: u32,
+    pub says: String,
+    pub state: &'static str,
+    pub fault: String,
+    pub shown: bool,
+}
+
+/// Everything the step's column shows before the numbers arrive.
+pub struct UvView {
+    /// The number of the candidate on the sheet; 0 for the source.
+    pub number: u32,
+    pub triangles: String,
+    /// Whose UVs can be on the sheet.
+    pub on: Vec<Side>,
+    /// Whose can be laid under them.
+    pub under: Vec<Side>,
+    /// What unwrapping so many triangles costs.
+    pub cost: Option<String>,
+    pub size: u32,
+    pub density: String,
+    pub history: Vec<HistoryLine>,
+    pub has_repeats: bool,
+    /// Why the change that was asked for could not be made.
+    pub fails: Option<String>,
+}
+
+/// Gathers it. `source` is true when the source itself is on the sheet.
+pub fn uv_view(
+    brief: &Brief,
+    inspection: &Inspection,
+    tray: &[Candidate],
+    shown: Option<&Candidate>,
+    asked: Option<&Candidate>,
+) -> UvView {
+    let triangles = shown.map_or(inspection.triangles, |c| c.triangles.unwrap_or(0) as usize);
+    let number = shown.map_or(0, |c| c.number);
+    let ready = || tray.iter().filter(|c| c.state == CandidateState::Ready);
+    let side = |c: &Candidate, chosen: bool| Side {
+        number: c.number,
+        name: format!("Candidate {}, {}", c.number, words::grouped(c.triangles.unwrap_or(0))),
+        chosen,
+    };
+    let source = |chosen| Side {
+        number: 0,
+        name: format!("Source, {}", words::grouped(inspection.triangles as u64)),
+        chosen,
+    };
+    let mut on: Vec<Side> = ready().rev().map(|c| side(c, c.number == number)).collect();
+    on.push(source(number == 0));
+    let mut under: Vec<Side> = ready().rev().filter(|c| c.number != number).map(|c| side(c, false)).collect();
+    if number != 0 {
+        under.push(source(false));
+    }
+    UvView {
+        number,
+        triangles: words::grouped(triangles as u64),
+        on,
+        under,
+        cost: (triangles > MANY).then(|| {
+            format!(
+                "Unwrapping {} triangles takes about {}. Cut first, then unwrap: the islands come out cleaner too.",
+                words::grouped(triangles as u64),
+                words::seconds(expected_seconds(triangles))
+            )
+        }),
+        size: brief.texture_px,
+        density: format!("{}", brief.texels_per_metre),
+        history: history(tray, asked.or(shown)),
+        has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
+        fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),
+    }
+}
+
+/// The changes that led to a candidate, and those that went on from it, first to last.
+fn history(tray: &[Candidate], at: Option<&Candidate>) -> Vec<HistoryLine> {
+    let Some(at) = at else {
+        return Vec::new();
+    };
+    let mut list = vec![at];
+    while let Some(before) = list[0].based_on.as_deref().filter(|_| list[0].changes_uvs) {
+        match tray.iter().find(|c| c.hash == before) {
+            Some(c) => list.insert(0, c),
+            None => break,
+        }
+    }
+    let mut last = at;
+    while let Some(next) = tray
+        .iter()
+        .rfind(|c| c.changes_uvs && c.based_on.as_deref() == Some(&last.hash))
+    {
+        list.push(next);
+        last = next;
+    }
+    if list.len() == 1 && !at.changes_uvs {
+        return Vec::new();
+    }
+    list.iter()
+        .map(|c| HistoryLine {
+            number: c.number,
+            says: match (&c.uv, c.changes_uvs, c.state) {
+                (Some(uv), ..) => uv.sentence.clone(),
+                (None, true, CandidateState::Waiting) => "In work".to_owned(),
+                (None, true, _) => String::new(),
+                (None, false, _) => "As it was cut".to_owned(),
+            },
+            state: match c.state {
+                CandidateState::Ready => "ready",
+                CandidateState::Waiting => "waiting",
+                CandidateState::Failed => "failed",
+            },
+            fault: c.fault.clone().unwrap_or_default(),
+            shown: c.hash == at.hash,
+        })
+        .collect()
+}
