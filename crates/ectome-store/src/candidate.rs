@@ -94,6 +94,15 @@ impl Candidate {
     }
 }
 
+/// A candidate that another one is made of.
+pub(crate) struct Base {
+    /// The blob of its GLB.
+    pub mesh: String,
+    pub report: Option<CutReport>,
+    pub proof: Option<Proof>,
+    pub pictures: Option<PictureBlobs>,
+}
+
 fn document<T: DeserializeOwned>(
     row: &MySqlRow,
     name: &'static str,
@@ -192,15 +201,23 @@ impl Store {
         self.ask_for(asset, &wanted).await
     }
 
-    /// The candidate at an address, whichever trays it stands in; `None` unless it is ready.
-    pub(crate) async fn made(&self, hash: &str) -> Result<Option<Candidate>, StoreError> {
+    /// What was made at an address, whichever trays it stands in; `None` unless it is ready.
+    pub(crate) async fn made(&self, hash: &str) -> Result<Option<Base>, StoreError> {
         let row = sqlx::query(
-            "SELECT c.*, 0 AS number, FALSE AS pinned FROM candidates c WHERE c.hash = ? AND c.state = 'ready'",
+            "SELECT mesh, report, proof, pictures FROM candidates WHERE hash = ? AND state = 'ready' AND mesh IS NOT NULL",
         )
         .bind(hash)
         .fetch_optional(&self.pool)
         .await?;
-        row.as_ref().map(Candidate::from_row).transpose()
+        let base = |row: MySqlRow| {
+            Ok(Base {
+                mesh: row.try_get("mesh")?,
+                report: document(&row, "report")?,
+                proof: document(&row, "proof")?,
+                pictures: document(&row, "pictures")?,
+            })
+        };
+        row.map(base).transpose()
     }
 
     /// The same for merging the flat regions of an asset, which is expected to leave `expected`

@@ -21,7 +21,7 @@ use tokio::sync::watch;
 use crate::{
     Store, StoreError,
     asset::IntakeResult,
-    candidate::{Candidate, CutResult, PictureBlobs},
+    candidate::{Base, CutResult, PictureBlobs},
     work::{Kind, MOST_ATTEMPTS, State, Work},
 };
 
@@ -135,10 +135,8 @@ async fn one(
         _ => None,
     };
     let base_mesh = match &base {
-        Some((Candidate { mesh: Some(blob), .. }, step)) => {
-            Some((store.blobs.get(blob).await?, step.clone()))
-        }
-        _ => None,
+        Some((base, step)) => Some((store.blobs.get(&base.mesh).await?, step.clone())),
+        None => None,
     };
     let known = store.analysis(&recipe).await?;
     let mut files: Vec<(String, Bytes)> = Vec::new();
@@ -231,7 +229,7 @@ async fn record(
     store: &Store,
     work: &Work,
     recipe: &Recipe,
-    base: Option<Candidate>,
+    base: Option<Base>,
     made: Made,
 ) -> Result<(), StoreError> {
     let hash = work.candidate.as_deref().unwrap_or_default();

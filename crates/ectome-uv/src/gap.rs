@@ -9,11 +9,14 @@ use crate::{
     measure::Island,
 };
 
+/// A side of an island: the island, where it lies, both ends.
+type Side = (u32, (i32, u32), [DVec2; 2]);
+
 /// The least gap in widths of the sheet; `None` without islands. Islands in `overlapping` are measured against the edges only,
 /// and what lies beyond an edge not against that: there is no gap to speak of. The figure is exact: distances between sides of triangles on borders.
 pub fn smallest(layout: &Layout, islands: &[Island], overlapping: &[u32]) -> Option<f64> {
     let mut least = f64::INFINITY;
-    let mut sides: Vec<(u32, i32, [DVec2; 2])> = Vec::new();
+    let mut sides: Vec<Side> = Vec::new();
     for (i, island) in islands.iter().enumerate() {
         let sheet = f64::from(island.sheet);
         let edges = [
@@ -25,7 +28,7 @@ pub fn smallest(layout: &Layout, islands: &[Island], overlapping: &[u32]) -> Opt
         least = edges.into_iter().filter(|e| *e >= 0.0).fold(least, f64::min);
         let first = island.stack == i as u32;
         if first && overlapping.binary_search(&(i as u32)).is_err() {
-            let of = |s| (i as u32, island.sheet, s);
+            let of = |s| (i as u32, island.place(), s);
             sides.extend(outline(layout, &island.faces).into_iter().map(of));
         }
     }
@@ -44,8 +47,8 @@ pub fn smallest(layout: &Layout, islands: &[Island], overlapping: &[u32]) -> Opt
 }
 
 /// The least distance between sides of different islands, certain up to `cell`.
-fn within(sides: &[(u32, i32, [DVec2; 2])], cell: f64) -> f64 {
-    let mut grid: HashMap<(i32, i64, i64), Vec<u32>> = HashMap::new();
+fn within(sides: &[Side], cell: f64) -> f64 {
+    let mut grid: HashMap<((i32, u32), i64, i64), Vec<u32>> = HashMap::new();
     let cells = |s: &[DVec2; 2], more: f64| {
         let (low, high) = (s[0].min(s[1]) - more, s[0].max(s[1]) + more);
         let of = |v: f64| (v / cell).floor() as i64;

@@ -15,6 +15,8 @@ pub struct Layout {
     pub count: usize,
     /// The corners of each face on the sheet, in widths of the sheet.
     pub uv: Vec<[DVec2; 3]>,
+    /// Which set of textures each face uses: what uses different ones lies on different sheets. Empty when all use one.
+    pub textures: Vec<u32>,
 }
 
 /// A turn by quarter turns and any angle, a size and a shift: how an island is put elsewhere.
@@ -78,7 +80,12 @@ impl Layout {
                 _ => [0, 1, 2].map(|k| set[mesh.corners[3 * f + k] as usize].as_dvec2()),
             })
             .collect();
-        Self { island, count, uv }
+        Self {
+            island,
+            count,
+            uv,
+            textures: Vec::new(),
+        }
     }
 
     /// A layout of `faces` faces, none of them anywhere.
@@ -87,6 +94,7 @@ impl Layout {
             island: vec![NONE; faces],
             count: 0,
             uv: vec![[DVec2::ZERO; 3]; faces],
+            textures: Vec::new(),
         }
     }
 

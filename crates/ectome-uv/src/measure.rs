@@ -75,13 +75,22 @@ pub struct Island {
     pub high: DVec2,
     /// The sheet it lies on: that of its middle.
     pub sheet: i32,
+    /// The set of textures it uses.
+    pub textures: u32,
     /// The first island that lies exactly where this one does.
     pub stack: u32,
     /// The part of its first face.
     pub part: u32,
 }
 
-/// The islands of a layout, each examined. `group` tells sheets apart that faces use by their material.
+impl Island {
+    /// Where it lies: the sheet, and the set of textures that sheet is of.
+    pub fn place(&self) -> (i32, u32) {
+        (self.sheet, self.textures)
+    }
+}
+
+/// The islands of a layout, each examined.
 pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
     let part = mesh.part_of_faces();
     let stretch = layout.stretch(mesh);
@@ -110,6 +119,7 @@ pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
                 low,
                 high,
                 sheet: (0.5 * (low.x + high.x)).floor() as i32,
+                textures: layout.textures.get(faces[0] as usize).copied().unwrap_or(0),
                 stack: stacks[i],
                 part: part[faces[0] as usize],
                 faces,
@@ -134,7 +144,10 @@ pub fn stacks(layout: &Layout) -> Vec<u32> {
         .faces()
         .iter()
         .enumerate()
-        .map(|(i, faces)| *known.entry(key(faces)).or_insert(i as u32))
+        .map(|(i, faces)| {
+            let textures = layout.textures.get(faces[0] as usize).copied().unwrap_or(0);
+            *known.entry((textures, key(faces))).or_insert(i as u32)
+        })
         .collect()
 }
 
@@ -216,7 +229,7 @@ struct Raster {
 impl Raster {
     fn of(layout: &Layout, islands: &[Island], size: u32) -> Self {
         let n = (size as usize).min(RASTER);
-        let mut sheets: Vec<i32> = islands.iter().map(|i| i.sheet).collect();
+        let mut sheets: Vec<(i32, u32)> = islands.iter().map(Island::place).collect();
         sheets.sort_unstable();
         sheets.dedup();
         let (mut covered, mut twice) = (0, 0);
@@ -226,13 +239,13 @@ impl Raster {
         for &sheet in &sheets {
             owner.fill(0);
             let mut seen_twice = vec![false; n * n];
-            for (i, island) in islands.iter().enumerate().filter(|(_, i)| i.sheet == sheet) {
+            for (i, island) in islands.iter().enumerate().filter(|(_, i)| i.place() == sheet) {
                 // Of a stack only the first counts.
                 if island.stack != i as u32 {
                     continue;
                 }
                 for &f in &island.faces {
-                    let shifted = layout.uv[f as usize].map(|p| p - DVec2::new(f64::from(sheet), 0.0));
+                    let shifted = layout.uv[f as usize].map(|p| p - DVec2::new(f64::from(sheet.0), 0.0));
                     cover(shifted, n, |at| {
                         if owner[at] == 0 {
                             owner[at] = f + 1;

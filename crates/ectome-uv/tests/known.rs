@@ -110,6 +110,7 @@ fn numbers_of_a_layout_made_by_hand() {
         island: vec![0, 0, 1, 1],
         count: 2,
         uv: vec![a, b, c, d],
+        textures: Vec::new(),
     };
     let n = measure::numbers(&mesh, &layout, &measure::islands(&mesh, &layout), 2048);
     assert!((n.coverage_percent - 31.25).abs() < 0.05, "{n:?}");
@@ -123,6 +124,14 @@ fn numbers_of_a_layout_made_by_hand() {
     let n = measure::numbers(&mesh, &bad, &measure::islands(&mesh, &bad), 2048);
     assert_eq!((n.inside_out.as_slice(), n.overlapping.as_slice()), (&[0][..], &[0, 1][..]));
     assert!(n.overlap_percent > 1.0 && n.out_of_range.is_empty(), "{n:?}");
+    // On textures of their own they are on sheets of their own.
+    let apart = Layout {
+        textures: vec![0, 0, 1, 1],
+        ..bad.clone()
+    };
+    let n = measure::numbers(&mesh, &apart, &measure::islands(&mesh, &apart), 2048);
+    assert_eq!((n.sheets, n.overlapping.len(), n.overlap_percent), (2, 0, 0.0));
+    assert!((n.coverage_percent - 31.25 / 2.0).abs() < 0.05, "{n:?}");
     bad.uv[2] = c.map(|p| p + DVec2::new(0.0, 0.6));
     bad.uv[3] = d.map(|p| p + DVec2::new(0.0, 0.6));
     let n = measure::numbers(&mesh, &bad, &measure::islands(&mesh, &bad), 2048);

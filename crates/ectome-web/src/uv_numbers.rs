@@ -47,16 +47,14 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
         class,
     };
     let off = n.texels_per_metre / wanted;
-    let sheets = match n.sheets {
-        0 | 1 => String::new(),
-        s => format!(" on {s} sheets"),
-    };
-    let stacked = match n.stacked {
-        0 => String::new(),
-        s => format!(", {} of them stacked", words::grouped(s as u64)),
-    };
     let lines = vec![
-        line("Islands", format!("{}{stacked}{sheets}", words::grouped(n.islands as u64)), "", ""),
+        line("Islands", words::grouped(n.islands as u64), "", ""),
+        line(
+            "Stacked, sheets",
+            format!("{}, {}", words::grouped(n.stacked as u64), n.sheets),
+            "Islands that lie exactly on an earlier one, and sheets in use",
+            "",
+        ),
         line("Coverage", format!("{:.1} %", n.coverage_percent), "Share of the sheet that is used", ""),
         line(
             "Texel density",
@@ -64,16 +62,22 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
             "Mean over the area, at the brief's size of texture",
             if off < 0.8 { "is-tight" } else { "" },
         ),
-        line("Brief asks for", format!("{} texels/m at {size}", words::grouped(wanted.round() as u64)), "", ""),
+        line("Brief asks for", format!("{} at {size}", words::grouped(wanted.round() as u64)), "", ""),
         line(
-            "Density spread",
-            format!("{:.1} % between islands, {:.1} % all over", n.density_spread_percent, n.density_spread_triangles_percent),
-            "Standard deviation over mean, weighed by area",
+            "Spread, islands",
+            format!("{:.1} %", n.density_spread_percent),
+            "Standard deviation of the islands' densities over their mean, weighed by area",
             "",
         ),
         line(
-            "Stretch",
-            format!("{:.3}, largest {:.2}", n.stretch_l2, n.stretch_max),
+            "Spread, triangles",
+            format!("{:.1} %", n.density_spread_triangles_percent),
+            "The same for single triangles",
+            "",
+        ),
+        line(
+            "Stretch L² / L∞",
+            format!("{:.3} / {:.2}", n.stretch_l2, n.stretch_max),
             "L² and L∞ of Sander et al. 2001; 1 is true to size",
             if n.stretch_l2 > 1.25 { "is-tight" } else { "" },
         ),
@@ -89,7 +93,7 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
             "Share of the used area that several islands lie on; stacks do not count",
             if n.overlapping.is_empty() { "" } else { "is-over" },
         ),
-        line("Out of the sheet", words::grouped(n.out_of_range.len() as u64), "Islands", if n.out_of_range.is_empty() { "" } else { "is-tight" }),
+        line("Off the sheet", words::grouped(n.out_of_range.len() as u64), "Islands", if n.out_of_range.is_empty() { "" } else { "is-tight" }),
         line("Inside-out", words::grouped(n.inside_out.len() as u64), "Islands; mirrored copies in a stack do not count", if n.inside_out.is_empty() { "" } else { "is-over" }),
     ];
     UvNumbersView {

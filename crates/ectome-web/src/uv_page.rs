@@ -92,6 +92,7 @@ pub async fn sheet(
     let s = &looked.sheet;
     let body = json!({
         "size": c.size, "wanted": c.wanted_density, "numbers": s.report, "islands": s.islands, "parts": s.parts,
+        "textures": s.textures,
         "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.blob[..16])),
     });
     Ok(([(header::CONTENT_TYPE, "application/json")], body.to_string()).into_response())

@@ -32,6 +32,8 @@ pub struct UvView {
     pub density: String,
     pub history: Vec<HistoryLine>,
     pub has_repeats: bool,
+    /// How far the cut moved the texture.
+    pub drift: Option<String>,
     /// Why the change that was asked for could not be made.
     pub fails: Option<String>,
 }
@@ -79,8 +81,20 @@ pub fn uv_view(
         density: format!("{}", brief.texels_per_metre),
         history: history(tray, asked.or(shown)),
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
+        drift: shown.and_then(drift),
         fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),
     }
+}
+
+fn drift(c: &Candidate) -> Option<String> {
+    let r = c.report.as_ref()?;
+    let (mean, max) = (r.uv_drift_mean_texels?, r.uv_drift_max_texels?);
+    let seams = c.proof.as_ref().and_then(|p| p.uvs.as_ref()).map_or_else(String::new, |u| {
+        format!(", seams {:.1} at most", u.seams_max_texels)
+    });
+    Some(format!(
+        "The cut moved the texture {mean:.2} texels on the mean and {max:.1} at worst at 2048{seams}."
+    ))
 }
 
 /// The changes that led to a candidate, and those that went on from it, first to last.

@@ -178,7 +178,7 @@ impl UvStep {
     ) -> Result<(Scene, UvReport), EngineError> {
         let started = Instant::now();
         progress.stage(self.title());
-        let work = Work::new(&scene.mesh, &self.packing);
+        let work = Work::new(&scene, &self.packing);
         let before = work.layout.uv.clone();
         let (layout, mut sentence) = work.changed(&self.change, progress)?;
         let mesh = layout.applied(&scene.mesh);
@@ -187,21 +187,53 @@ impl UvStep {
             scene.library = scene.library.without_textures();
             sentence += ". Its textures lay on the old UVs and are left off: bake them anew";
         }
+        scene.mesh = mesh;
         let report = UvReport {
             sentence,
             seconds: started.elapsed().as_secs_f64(),
-            ..examined(&mesh, self.packing.sheet.size)
+            ..examined(&scene, self.packing.sheet.size)
         };
-        scene.mesh = mesh;
         scene.copies.clear();
         progress.at(1.0)?;
         Ok((scene, report))
     }
 }
 
+/// The layout of a scene, faces with different textures on different sheets.
+pub(crate) fn layout_of(scene: &Scene) -> Layout {
+    let mut layout = Layout::of(&scene.mesh);
+    let textures = sets_of_textures(scene);
+    layout.textures = vec![0; layout.island.len()];
+    for run in &scene.mesh.runs {
+        let set = run.material.and_then(|m| textures.get(m as usize)).copied().unwrap_or(0);
+        layout.textures[run.faces.start as usize..run.faces.end as usize].fill(set);
+    }
+    layout
+}
+
+/// The set of textures of each material: materials with the same pictures share one, and those without any do.
+pub(crate) fn sets_of_textures(scene: &Scene) -> Vec<u32> {
+    let mut known: Vec<[Option<usize>; 2]> = Vec::new();
+    (0..scene.library.materials.len() as u32)
+        .map(|m| {
+            let library = &scene.library;
+            let key = [
+                library.base_colour_image(m).map(|i| i.0),
+                library.normal_image(m).map(|i| i.0),
+            ];
+            let at = known.iter().position(|k| *k == key).unwrap_or_else(|| {
+                known.push(key);
+                known.len() - 1
+            });
+            at as u32
+        })
+        .collect()
+}
+
 /// A layout as it is, in numbers.
-pub fn examined(mesh: &Mesh, size: u32) -> UvReport {
-    let layout = Layout::of(mesh);
+pub fn examined(scene: &Scene, size: u32) -> UvReport {
+    let mesh = &scene.mesh;
+    let layout = layout_of(scene);
     let islands = measure::islands(mesh, &layout);
     UvReport {
         numbers: measure::numbers(mesh, &layout, &islands, size),
@@ -219,8 +251,9 @@ struct Work<'a> {
 }
 
 impl<'a> Work<'a> {
-    fn new(mesh: &'a Mesh, packing: &'a Packing) -> Self {
-        let layout = Layout::of(mesh);
+    fn new(scene: &'a Scene, packing: &'a Packing) -> Self {
+        let mesh = &scene.mesh;
+        let layout = layout_of(scene);
         Self {
             islands: measure::islands(mesh, &layout),
             nearest: nearest::Surface::of(mesh),

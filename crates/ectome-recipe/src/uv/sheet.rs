@@ -10,7 +10,7 @@ use ectome_uv::{
 };
 use serde::Serialize;
 
-use super::{LONG, UvReport};
+use super::{LONG, UvReport, layout_of, sets_of_textures};
 
 /// The vertex attribute with the number of the island.
 pub const ISLAND: &str = "_ISLAND";
@@ -24,6 +24,8 @@ pub const STRETCH: &str = "_STRETCH";
 pub struct SheetIsland {
     /// Its part's number.
     pub part: u32,
+    /// The set of textures it uses; islands with different ones lie on different sheets.
+    pub textures: u32,
     /// Its triangles.
     pub triangles: usize,
     /// A place on it, in metres.
@@ -59,6 +61,8 @@ pub struct Sheet {
     pub islands: Vec<SheetIsland>,
     /// Names of the parts.
     pub parts: Vec<String>,
+    /// What each set of textures belongs to: the names of its materials.
+    pub textures: Vec<String>,
     /// The surface as GLB, with [`ISLAND`], [`DENSITY`] and [`STRETCH`]; empty without UVs.
     pub mesh: Vec<u8>,
 }
@@ -69,7 +73,7 @@ pub struct Sheet {
 /// [`FormatError::TooLarge`].
 pub fn of(scene: &Scene, size: u32) -> Result<Sheet, FormatError> {
     let mesh = &scene.mesh;
-    let layout = Layout::of(mesh);
+    let layout = layout_of(scene);
     let islands = measure::islands(mesh, &layout);
     let numbers = measure::numbers(mesh, &layout, &islands, size);
     let over_long = ectome_uv::join::over_long(&layout, &islands, LONG);
@@ -86,6 +90,7 @@ pub fn of(scene: &Scene, size: u32) -> Result<Sheet, FormatError> {
             let [a, b, c] = mesh.triangle(largest.unwrap_or(0) as usize);
             SheetIsland {
                 part: island.part,
+                textures: island.textures,
                 triangles: island.faces.len(),
                 spot: ((a + b + c) / 3.0).to_array(),
                 density: island.density * texels,
@@ -108,6 +113,7 @@ pub fn of(scene: &Scene, size: u32) -> Result<Sheet, FormatError> {
     Ok(Sheet {
         islands: shown,
         parts: mesh.parts.iter().map(|p| p.name.clone()).collect(),
+        textures: names_of_textures(scene),
         mesh: match layout.count {
             0 => Vec::new(),
             _ => charted(scene, &layout, &islands, texels)?,
@@ -118,6 +124,21 @@ pub fn of(scene: &Scene, size: u32) -> Result<Sheet, FormatError> {
             ..UvReport::default()
         },
     })
+}
+
+fn names_of_textures(scene: &Scene) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for (m, set) in sets_of_textures(scene).into_iter().enumerate() {
+        let own = match scene.library.name(m as u32) {
+            "" => format!("material {}", m + 1),
+            name => name.to_owned(),
+        };
+        match names.get_mut(set as usize) {
+            Some(list) => *list = format!("{list}, {own}"),
+            None => names.push(own),
+        }
+    }
+    names
 }
 
 fn charted(

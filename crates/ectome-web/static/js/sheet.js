@@ -39,11 +39,11 @@ export function viridis(at) {
     const [a, b] = [VIRIDIS_HEX[low], VIRIDIS_HEX[low + 1]].map((hex) => (hex >> shift) & 255);
     return Math.round(a + (b - a) * (x - low));
   };
-  return `rgb(${mix(16)} ${mix(8)} ${mix(0)})`;
+  return `rgb(${mix(16)},${mix(8)},${mix(0)})`;
 }
 
 /** A quiet colour for a part: hues a golden angle apart. */
-export const partColour = (part) => `hsl(${(40 + part * 137.508) % 360} 32% ${52 + (part % 3) * 8}%)`;
+export const partColour = (part) => `hsl(${(40 + part * 137.508) % 360},32%,${52 + (part % 3) * 8}%)`;
 
 /** Stripes one way, or both. */
 function hatch(both) {
@@ -72,6 +72,7 @@ export class Sheet {
     this.onHover = onHover;
     this.chosen = new Set();
     this.locked = new Set();
+    this.shows = () => true;
     this.view = null;
     new ResizeObserver(() => this.draw()).observe(canvas);
     matchMedia('(prefers-color-scheme: dark)').addEventListener('change', () => this.draw());
@@ -111,13 +112,20 @@ export class Sheet {
     this.draw();
   }
 
+  /** Only islands for which `shows(island)` is true are drawn and found. */
+  setShown(shows) {
+    this.shows = shows;
+    this.picture = null;
+    this.draw();
+  }
+
   /** Outlines of another mesh, drawn beneath; null for none. */
   setUnder(islands) {
     this.under = islands ? path(islands.flatMap((i) => i.outline)) : null;
     this.draw();
   }
 
-  /** `colour(vertex)` gives the colour of a triangle by its first vertex; null fills with nothing. `ground` is drawn behind. */
+  /** `colour(vertex)` gives the colour of a triangle by its first vertex; without it islands show the picture `ground`. */
   setLook({ colour, ground }) {
     this.colour = colour;
     this.ground = ground;
@@ -214,6 +222,7 @@ export class Sheet {
     const x = (event.offsetX - this.view.x) / this.view.side;
     const y = (event.offsetY - this.view.y) / this.view.side;
     for (const t of this.cells.get(Math.floor(y * 64) * 100003 + Math.floor(x * 64)) ?? []) {
+      if (!this.shows(island[index[t]])) continue;
       const [ax, ay, bx, by, cx, cy] = [0, 1, 2].flatMap((k) => [uv[2 * index[t + k]], uv[2 * index[t + k] + 1]]);
       const side = (px, py, qx, qy) => (qx - px) * (y - py) - (qy - py) * (x - px);
       const [d, e, f] = [side(ax, ay, bx, by), side(bx, by, cx, cy), side(cx, cy, ax, ay)];
@@ -231,13 +240,14 @@ export class Sheet {
   }
 
   #triangles(context, scale, dx, dy, within) {
-    const { uv, index } = this.surface;
+    const { uv, index, island } = this.surface;
     let last = null;
     for (let t = 0; t < index.length; t += 3) {
+      if (!this.shows(island[index[t]])) continue;
       const p = [0, 1, 2].map((k) => [uv[2 * index[t + k]] * scale + dx, uv[2 * index[t + k] + 1] * scale + dy]);
       if (within && (Math.max(p[0][0], p[1][0], p[2][0]) < 0 || Math.min(p[0][0], p[1][0], p[2][0]) > within[0]
         || Math.max(p[0][1], p[1][1], p[2][1]) < 0 || Math.min(p[0][1], p[1][1], p[2][1]) > within[1])) continue;
-      const colour = this.colour(index[t]);
+      const colour = this.colour?.(index[t]) ?? '#000';
       if (colour !== last) {
         context.fillStyle = colour;
         context.strokeStyle = colour;
@@ -266,14 +276,18 @@ export class Sheet {
     for (let s = 0; s < (this.sheets ?? 1); s++) {
       c.fillStyle = token('--sheet');
       c.fillRect(x + s * side, y, side, side);
-      if (this.ground) c.drawImage(this.ground, x + s * side, y, side, side);
+      if (this.ground) {
+        c.globalAlpha = 0.22;
+        c.drawImage(this.ground, x + s * side, y, side, side);
+        c.globalAlpha = 1;
+      }
       c.strokeStyle = token('--ink-2');
       c.lineWidth = 1;
       c.strokeRect(x + s * side, y, side, side);
     }
-    if (this.surface && this.colour) {
+    if (this.surface && (this.colour || this.ground)) {
       c.lineWidth = 0.6;
-      if (side * this.sheets > FINE) this.#triangles(c, side, x, y, [w, h]);
+      if (this.colour && side * this.sheets > FINE) this.#triangles(c, side, x, y, [w, h]);
       else {
         if (!this.picture) {
           const tall = Math.round(PICTURE / Math.max(1, this.sheets));
@@ -281,6 +295,13 @@ export class Sheet {
           const inner = this.picture.getContext('2d');
           inner.lineWidth = 0.6;
           this.#triangles(inner, tall, 0, 0, null);
+          if (!this.colour) {
+            // The ground, where islands are.
+            inner.globalCompositeOperation = 'source-in';
+            const whole = Object.assign(document.createElement('canvas'), { width: tall * this.sheets, height: tall });
+            for (let s = 0; s < this.sheets; s++) whole.getContext('2d').drawImage(this.ground, s * tall, 0, tall, tall);
+            inner.drawImage(whole, 0, 0);
+          }
         }
         c.drawImage(this.picture, x, y, side * this.sheets, side);
       }
@@ -299,10 +320,10 @@ export class Sheet {
     this.#faults(c, side);
     c.lineWidth = 1 / side;
     c.strokeStyle = token('--ink');
-    this.outlines.forEach((p) => c.stroke(p));
+    this.outlines.forEach((p, i) => this.shows(i) && c.stroke(p));
     c.strokeStyle = token('--kelp');
     c.lineWidth = 3.5 / side;
-    for (const i of this.chosen) if (this.outlines[i]) c.stroke(this.outlines[i]);
+    for (const i of this.chosen) if (this.outlines[i] && this.shows(i)) c.stroke(this.outlines[i]);
     c.lineWidth = 3 / side;
     c.strokeStyle = token('--ink');
     c.setLineDash([2 / side, 3 / side]);
@@ -315,7 +336,8 @@ export class Sheet {
   #faults(c, side) {
     if (!this.surface) return;
     const { uv, index, island } = this.surface;
-    const marked = this.data.islands.map((i) => (i.overlaps ? 2 : i.inside_out ? 1 : 0));
+    const marked = this.data.islands.map((i) => (i.overlaps ? 2 : i.inside_out ? 1 : 0))
+      .map((kind, i) => (this.shows(i) ? kind : 0));
     if (!marked.some(Boolean)) return;
     for (const kind of [1, 2]) {
       if (!marked.includes(kind)) continue;

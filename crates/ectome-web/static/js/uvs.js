@@ -24,6 +24,10 @@ export class Uvs {
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-uv-on]')) choose(Number(target.value));
       if (target.matches('[data-uv-under]')) this.#under(target.value);
+      if (target.id === 'uv-textures') {
+        this.textures = Number(target.value);
+        this.#dress();
+      }
     });
     document.addEventListener('click', (event) => this.#click(event));
     // What a form needs to know is put into it when it is sent; then it goes.
@@ -104,6 +108,7 @@ export class Uvs {
     this.sheet.show(this.data, this.surface);
     if (!view) this.sheet.fit();
     this.#fillParts();
+    this.#fillTextures();
     this.#dress();
     this.#tell();
     this.#say(-1);
@@ -118,6 +123,17 @@ export class Uvs {
     const options = this.data.parts.flatMap((name, i) => (used.has(i)
       ? [Object.assign(document.createElement('option'), { value: i, textContent: name || `Part ${i + 1}` })] : []));
     select.replaceChildren(select.firstElementChild, ...options);
+  }
+
+  /** What has textures of its own lies on a sheet of its own: one of them is shown at a time. */
+  #fillTextures() {
+    const select = at('uv-textures');
+    const used = [...new Set(this.data.islands.map((i) => i.textures))].sort((a, b) => a - b);
+    select.hidden = used.length < 2;
+    select.replaceChildren(...used.map((t) => Object.assign(document.createElement('option'), {
+      value: t, textContent: this.data.textures[t] ?? `textures ${t + 1}`,
+    })));
+    this.textures = used[0] ?? 0;
   }
 
   /** Density in powers of two around the brief's, from a quarter to four times, as 0 to 1. */
@@ -149,6 +165,7 @@ export class Uvs {
     document.querySelectorAll('[data-uv-look]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.uvLook === this.look)));
     this.pattern ??= checker(this.data.size);
     const ground = { checker: this.pattern, texture: this.#texture() }[this.look] ?? null;
+    this.sheet.setShown((i) => this.data.islands[i]?.textures === this.textures);
     this.sheet.setLook({ colour: this.surface ? this.#colour() : null, ground });
     this.sheet.setChosen(this.chosen, this.locked);
     this.#scale();
@@ -195,6 +212,8 @@ export class Uvs {
       this.stage.right.model?.traverse((node) => { map ??= node.userData.given?.map ?? null; });
     }
     const material = new MeshStandardMaterial({ vertexColors: true, map, roughness: 0.9, metalness: 0, side: DoubleSide });
+    // Scales keep their colours only where light does not wash them out.
+    if (colour) material.color.setScalar(0.5);
     const object = new Mesh(this.geometry, material);
     this.object?.material.dispose();
     this.object = object;
@@ -340,6 +359,10 @@ export class Uvs {
     else if (uvZoom) this.sheet.zoom(uvZoom === 'in' ? 1.4 : 1 / 1.4);
     if (uvShow) {
       this.chosen = new Set(uvShow.split(',').map(Number));
+      const [first] = this.chosen;
+      at('uv-textures').value = String(this.data.islands[first]?.textures ?? 0);
+      this.textures = Number(at('uv-textures').value);
+      this.#dress();
       this.#chosenChanged();
       this.sheet.frame([...this.chosen]);
     }
