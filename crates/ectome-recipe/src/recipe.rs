@@ -258,6 +258,15 @@ impl Recipe {
         Some((before, uv))
     }
 
+    /// How many sheets the UVs it makes lie on.
+    pub fn sheets(&self) -> u32 {
+        let last = self.steps.iter().rev().find_map(|step| match step {
+            Step::Uv { uv } => Some(uv.packing.sheet.sheets),
+            _ => None,
+        });
+        last.unwrap_or(1)
+    }
+
     /// The prepared source with its flat regions merged.
     pub fn merge_flat(
         source: impl Into<String>,

@@ -313,6 +313,14 @@ impl Store {
         .collect()
     }
 
+    /// How many sheets the UVs of a candidate lie on.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn sheets(&self, hash: &str) -> Result<u32, StoreError> {
+        Ok(self.recipe(hash).await?.sheets())
+    }
+
     pub(crate) async fn recipe(&self, hash: &str) -> Result<Recipe, StoreError> {
         let row = sqlx::query("SELECT recipe FROM candidates WHERE hash = ?")
             .bind(hash)

@@ -75,6 +75,7 @@ pub fn pack(
     }
     let mut out = layout.clone();
     out.place(&placements);
+    out.sheets = settings.sheets;
     Ok(out)
 }
 

@@ -17,6 +17,8 @@ pub struct Layout {
     pub uv: Vec<[DVec2; 3]>,
     /// Which set of textures each face uses: what uses different ones lies on different sheets. Empty when all use one.
     pub textures: Vec<u32>,
+    /// How many sheets there are, side by side along u.
+    pub sheets: u32,
 }
 
 /// A turn by quarter turns and any angle, a size and a shift: how an island is put elsewhere.
@@ -85,6 +87,7 @@ impl Layout {
             count,
             uv,
             textures: Vec::new(),
+            sheets: 1,
         }
     }
 
@@ -95,6 +98,7 @@ impl Layout {
             count: 0,
             uv: vec![[DVec2::ZERO; 3]; faces],
             textures: Vec::new(),
+            sheets: 1,
         }
     }
 

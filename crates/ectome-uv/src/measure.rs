@@ -73,7 +73,7 @@ pub struct Island {
     pub low: DVec2,
     /// Its box on the sheet.
     pub high: DVec2,
-    /// The sheet it lies on: that of its middle.
+    /// The sheet it lies on: that of its middle, or the nearest.
     pub sheet: i32,
     /// The set of textures it uses.
     pub textures: u32,
@@ -118,7 +118,7 @@ pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
                 inside_out: away > 0.0,
                 low,
                 high,
-                sheet: (0.5 * (low.x + high.x)).floor() as i32,
+                sheet: ((0.5 * (low.x + high.x)).floor() as i32).clamp(0, layout.sheets.max(1) as i32 - 1),
                 textures: layout.textures.get(faces[0] as usize).copied().unwrap_or(0),
                 stack: stacks[i],
                 part: part[faces[0] as usize],
@@ -187,7 +187,7 @@ pub fn numbers(mesh: &Mesh, layout: &Layout, islands: &[Island], size: u32) -> N
             && island.high.x <= sheet + 1.0 + 1e-6
             && island.low.y >= -1e-6
             && island.high.y <= 1.0 + 1e-6;
-        if !inside || island.sheet < 0 {
+        if !inside {
             out.out_of_range.push(i as u32);
         }
         let on_purpose = island.stack != i as u32 && !islands[island.stack as usize].inside_out;

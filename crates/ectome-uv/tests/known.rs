@@ -111,6 +111,7 @@ fn numbers_of_a_layout_made_by_hand() {
         count: 2,
         uv: vec![a, b, c, d],
         textures: Vec::new(),
+        sheets: 1,
     };
     let n = measure::numbers(&mesh, &layout, &measure::islands(&mesh, &layout), 2048);
     assert!((n.coverage_percent - 31.25).abs() < 0.05, "{n:?}");

@@ -161,3 +161,18 @@ fn stopping_stops() {
     let mesh = shapes::icosphere(1.0, 3);
     assert!(unwrap::whole(&mesh, &Options::default(), &progress).is_err());
 }
+
+/// Asked for far more than fits, packing says so at once instead of drawing masks as large as a town.
+#[test]
+fn far_too_dense_is_refused_at_once() {
+    let mesh = shapes::torus(1.0, 0.4, 48, 24);
+    let settings = Settings::default();
+    let (layout, _) = laid_out(&mesh, Manner::Soft, &settings);
+    let islands = measure::islands(&mesh, &layout);
+    let wishes = Wishes {
+        scale: Some(1e6),
+        ..Wishes::default()
+    };
+    let refused = arrange::pack(&layout, &islands, &wishes, &settings, &Progress::new());
+    assert!(matches!(refused, Err(ectome_uv::pack::PackError::TooDense { .. })));
+}

@@ -32,6 +32,7 @@ struct Chosen {
     candidate: Option<Candidate>,
     blob: String,
     size: u32,
+    sheets: u32,
     wanted_density: f64,
 }
 
@@ -54,7 +55,12 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
         }
     };
     let gone = || Failure::new(StatusCode::NOT_FOUND, "Its mesh is gone. Cut it again.");
+    let sheets = match &candidate {
+        Some(c) => app.store.sheets(&c.hash).await?,
+        None => 1,
+    };
     Ok(Chosen {
+        sheets,
         asset,
         candidate,
         blob: blob.ok_or_else(gone)?,
@@ -64,7 +70,7 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
 }
 
 async fn looked(app: &App, c: &Chosen) -> Result<std::sync::Arc<Looked>, Failure> {
-    app.sheets.of(&app.store, &c.blob, c.size).await
+    app.sheets.of(&app.store, &c.blob, c.size, c.sheets).await
 }
 
 /// `POST /assets/{id}/layouts/{number}`: a candidate with other UVs, from candidate `number` or, for 0, from the source.
@@ -91,7 +97,7 @@ pub async fn sheet(
     let looked = looked(&app, &c).await?;
     let s = &looked.sheet;
     let body = json!({
-        "size": c.size, "wanted": c.wanted_density, "numbers": s.report, "islands": s.islands, "parts": s.parts,
+        "size": c.size, "sheets": c.sheets, "wanted": c.wanted_density, "numbers": s.report, "islands": s.islands, "parts": s.parts,
         "textures": s.textures,
         "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.blob[..16])),
     });

@@ -50,8 +50,14 @@ pub struct UvSheets {
 }
 
 impl UvSheets {
-    /// The sheet of the GLB in a blob, for textures of `size` texels.
-    pub async fn of(&self, store: &Store, blob: &str, size: u32) -> Result<Arc<Looked>, Failure> {
+    /// The sheet of the GLB in a blob, or its `sheets` sheets, for textures of `size` texels.
+    pub async fn of(
+        &self,
+        store: &Store,
+        blob: &str,
+        size: u32,
+        sheets: u32,
+    ) -> Result<Arc<Looked>, Failure> {
         // One at a time: two requests of one page want the same sheet.
         let mut open = self.open.lock().await;
         if let Some(at) = open.iter().position(|(b, s, _)| b == blob && *s == size) {
@@ -63,7 +69,7 @@ impl UvSheets {
         let bytes = store.blobs.get(blob).await?;
         let looked = spawn_blocking(move || {
             let scene = triangulated(glb::read("candidate.glb", &bytes)?);
-            let sheet = sheet::of(&scene, size)?;
+            let sheet = sheet::of(&scene, size, sheets)?;
             Ok::<_, ectome_formats::FormatError>(Looked {
                 scene,
                 sheet,

@@ -191,7 +191,7 @@ impl UvStep {
         let report = UvReport {
             sentence,
             seconds: started.elapsed().as_secs_f64(),
-            ..examined(&scene, self.packing.sheet.size)
+            ..examined(&scene, self.packing.sheet.size, self.packing.sheet.sheets)
         };
         scene.copies.clear();
         progress.at(1.0)?;
@@ -199,9 +199,10 @@ impl UvStep {
     }
 }
 
-/// The layout of a scene, faces with different textures on different sheets.
-pub(crate) fn layout_of(scene: &Scene) -> Layout {
+/// The layout of a scene on `sheets` sheets, faces with different textures on different sheets.
+pub(crate) fn layout_of(scene: &Scene, sheets: u32) -> Layout {
     let mut layout = Layout::of(&scene.mesh);
+    layout.sheets = sheets;
     let textures = sets_of_textures(scene);
     layout.textures = vec![0; layout.island.len()];
     for run in &scene.mesh.runs {
@@ -230,10 +231,10 @@ pub(crate) fn sets_of_textures(scene: &Scene) -> Vec<u32> {
         .collect()
 }
 
-/// A layout as it is, in numbers.
-pub fn examined(scene: &Scene, size: u32) -> UvReport {
+/// A layout as it is, on `sheets` sheets of `size` texels side by side, in numbers.
+pub fn examined(scene: &Scene, size: u32, sheets: u32) -> UvReport {
     let mesh = &scene.mesh;
-    let layout = layout_of(scene);
+    let layout = layout_of(scene, sheets);
     let islands = measure::islands(mesh, &layout);
     UvReport {
         numbers: measure::numbers(mesh, &layout, &islands, size),
@@ -253,7 +254,7 @@ struct Work<'a> {
 impl<'a> Work<'a> {
     fn new(scene: &'a Scene, packing: &'a Packing) -> Self {
         let mesh = &scene.mesh;
-        let layout = layout_of(scene);
+        let layout = layout_of(scene, packing.sheet.sheets);
         Self {
             islands: measure::islands(mesh, &layout),
             nearest: nearest::Surface::of(mesh),

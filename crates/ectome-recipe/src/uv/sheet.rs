@@ -67,13 +67,13 @@ pub struct Sheet {
     pub mesh: Vec<u8>,
 }
 
-/// Examines the UVs of a scene of triangles on sheets of `size` texels.
+/// Examines the UVs of a scene of triangles on `sheets` sheets of `size` texels.
 ///
 /// # Errors
 /// [`FormatError::TooLarge`].
-pub fn of(scene: &Scene, size: u32) -> Result<Sheet, FormatError> {
+pub fn of(scene: &Scene, size: u32, sheets: u32) -> Result<Sheet, FormatError> {
     let mesh = &scene.mesh;
-    let layout = layout_of(scene);
+    let layout = layout_of(scene, sheets);
     let islands = measure::islands(mesh, &layout);
     let numbers = measure::numbers(mesh, &layout, &islands, size);
     let over_long = ectome_uv::join::over_long(&layout, &islands, LONG);
@@ -201,7 +201,7 @@ mod tests {
             packing: Packing::default(),
         };
         let (scene, report) = step.apply(ball, &Progress::new()).unwrap();
-        let sheet = of(&scene, 2048).unwrap();
+        let sheet = of(&scene, 2048, 1).unwrap();
         assert_eq!(sheet.islands.len(), report.numbers.islands);
         assert!(sheet.islands.iter().all(|i| !i.overlaps && i.outline.len() >= 12));
         let back = ectome_formats::glb::read("sheet.glb", &sheet.mesh).unwrap();

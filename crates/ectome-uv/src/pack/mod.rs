@@ -145,7 +145,9 @@ pub fn pack(
     let turned = turned(items, settings);
     let rounds = rounds(settings);
     let coarse = Job::new(items, &turned, taken, settings, settings.size.div_ceil(COARSE));
-    let fine = Job::new(items, &turned, taken, settings, settings.size.div_ceil(FINE));
+    // Small sheets are cheap enough for a cell to a texel.
+    let texels = if settings.size <= 1024 { 1 } else { FINE };
+    let fine = Job::new(items, &turned, taken, settings, settings.size.div_ceil(texels));
     let no_room = || match scale {
         None => PackError::NoRoom {
             islands: items.len(),
@@ -185,8 +187,9 @@ pub fn pack(
     Ok(fine.placed(&best))
 }
 
-/// Texels to a cell in the first search for a size, and in the last.
+/// Texels to a cell in the first search for a size.
 const COARSE: u32 = 4;
+/// Texels to a cell in the last one, on large sheets.
 const FINE: u32 = 2;
 
 /// The turns each item is tried in, in radians.
@@ -341,7 +344,7 @@ impl<'a> Job<'a> {
         keyed.into_iter().map(|k| k.1).collect()
     }
 
-    /// The turns of one item at a size in cells per unit.
+    /// The turns of one item at a size in cells per unit, as far as they fit on a sheet.
     fn turned(&self, item: usize, scale: f64, turns: usize) -> Vec<Turned> {
         let mut out = Vec::new();
         for &angle in self.turns[item].iter().take(turns) {
@@ -354,6 +357,10 @@ impl<'a> Job<'a> {
             });
             let corner = low - 0.01;
             let size = (high + 0.01 - corner).floor();
+            // Quarter turns do not help what is longer than a sheet.
+            if size.max_element() >= f64::from(self.cells) {
+                continue;
+            }
             let mut mask = Mask::empty(size.x as usize + 1, size.y as usize + 1);
             for t in triangles {
                 mask.touch(t.map(|p| p - corner));

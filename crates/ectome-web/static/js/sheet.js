@@ -105,7 +105,7 @@ export class Sheet {
     this.outlines = null;
     if (data) {
       this.outlines = data.islands.map((i) => path(i.outline));
-      this.sheets = Math.max(1, ...data.islands.map((i) => Math.floor(middle(i.outline)) + 1));
+      this.sheets = data.sheets;
     }
     if (surface) this.#index();
     if (!this.view) this.fit();
@@ -366,15 +366,6 @@ function path(sides) {
     p.lineTo(sides[i + 2], sides[i + 3]);
   }
   return p;
-}
-
-function middle(sides) {
-  let [low, high] = [Infinity, -Infinity];
-  for (let i = 0; i < sides.length; i += 2) {
-    low = Math.min(low, sides[i]);
-    high = Math.max(high, sides[i]);
-  }
-  return Number.isFinite(low) ? (low + high) / 2 : 0;
 }
 
 /** The checker as a picture for a sheet of `size` texels. */

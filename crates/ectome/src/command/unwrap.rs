@@ -131,7 +131,7 @@ impl Unwrap {
             }
             LayoutArg::Repack => apply(scene, UvChange::Pack)?,
             LayoutArg::Keep => {
-                let report = examined(&scene, self.size);
+                let report = examined(&scene, self.size, self.sheets);
                 (scene, report)
             }
         };

@@ -1,0 +1,241 @@
+//! Changes of UVs on the demo assets: nothing overlaps, nothing is turned over, gaps are kept, densities are what was asked.
+
+use ectome_formats::Scene;
+use ectome_mesh::{Progress, measure, topology::Topology};
+use ectome_recipe::{
+    CutSettings, Manner, Packing, Recipe, SeamMark, Session, SheetSettings, Stacks, Step, Target,
+    UvChange, UvReport, UvStep,
+    engine::{self, triangulated},
+    uv::{examined, sheet},
+};
+use rstest::{fixture, rstest};
+
+fn unwrapping(manner: Manner) -> UvChange {
+    UvChange::Unwrap {
+        manner,
+        marks: Vec::new(),
+        only: Vec::new(),
+    }
+}
+
+fn packing(stacks: Stacks) -> Packing {
+    Packing {
+        stacks,
+        ..Packing::default()
+    }
+}
+
+fn apply(scene: &Scene, change: UvChange, packing: Packing) -> (Scene, UvReport) {
+    let step = UvStep { change, packing };
+    step.apply(scene.clone(), &Progress::new()).unwrap()
+}
+
+/// Nothing is wrong with a layout that was made here.
+fn sound(report: &UvReport, padding: f64) {
+    let n = &report.numbers;
+    assert_eq!((n.flipped_triangles, n.collapsed_triangles, n.without_uvs), (0, 0, 0), "{n:?}");
+    assert!(n.overlapping.is_empty() && n.overlap_percent == 0.0, "{n:?}");
+    assert!(n.out_of_range.is_empty() && n.inside_out.is_empty(), "{n:?}");
+    assert!(n.smallest_gap_texels.unwrap() >= padding, "{n:?}");
+}
+
+/// The winch as quads become triangles: equal parts and mirror images by the dozen.
+#[fixture]
+#[once]
+fn winch() -> Scene {
+    triangulated(ectome_demo::rope_winch())
+}
+
+fn cut(scene: Scene, n: u32) -> Scene {
+    let scene = triangulated(scene);
+    let session = Session::new(scene, CutSettings::default(), None, &Progress::new()).unwrap();
+    session.cut(Target::Triangles(n), &Progress::new()).unwrap().0
+}
+
+#[rstest]
+#[case::bell(ectome_demo::fog_bell(), Some(8000))]
+#[case::post(ectome_demo::mooring_post(), Some(6000))]
+#[case::figurehead(ectome_demo::figurehead(), Some(6000))]
+#[case::plate(ectome_demo::tide_plate(), None)]
+#[case::winch(ectome_demo::rope_winch(), None)]
+#[case::kettle(ectome_demo::enamel_kettle(), Some(6000))]
+fn every_demo_asset_is_laid_out_soundly(#[case] scene: Scene, #[case] target: Option<u32>) {
+    let scene = match target {
+        Some(n) => cut(scene, n),
+        None => triangulated(scene),
+    };
+    for manner in [Manner::Soft, Manner::Mechanical] {
+        let (made, report) = apply(&scene, unwrapping(manner), Packing::default());
+        sound(&report, 8.0);
+        assert!(report.numbers.density_spread_percent <= 2.0, "{report:?}");
+        assert!(report.numbers.coverage_percent > 50.0, "{report:?}");
+        assert!(report.numbers.stretch_l2 <= 1.02, "{report:?}");
+        // The surface is what it was.
+        assert_eq!(made.mesh.triangle_count(), scene.mesh.triangle_count());
+        assert_eq!(made.mesh.points, scene.mesh.points);
+        assert_eq!(Topology::of(&made.mesh), Topology::of(&scene.mesh));
+        assert_eq!(made.library.images.len(), 0, "old textures do not fit");
+    }
+}
+
+#[rstest]
+fn stacked_repeats_share_one_place(winch: &Scene) {
+    let apart = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Apart));
+    let repeats = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Repeats));
+    let mirrored = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Mirrored));
+    for (_, report) in [&apart, &repeats, &mirrored] {
+        sound(report, 8.0);
+    }
+    let of = |r: &UvReport| (r.numbers.stacked, r.numbers.texels_per_metre);
+    let (a, r, m) = (of(&apart.1), of(&repeats.1), of(&mirrored.1));
+    assert!(a.0 == 0 && r.0 > 0 && m.0 > r.0, "{a:?} {r:?} {m:?}");
+    assert!(a.1 < r.1 && r.1 < m.1, "{a:?} {r:?} {m:?}");
+    // Packed again, each for itself, nothing is stacked any more.
+    let (_, again) = apply(&repeats.0, UvChange::Pack, packing(Stacks::Apart));
+    sound(&again, 8.0);
+    assert_eq!(again.numbers.stacked, 0);
+}
+
+#[rstest]
+fn densities_are_what_was_asked(winch: &Scene) {
+    let (scene, _) = apply(winch, unwrapping(Manner::Mechanical), Packing::default());
+    let density = UvChange::Density {
+        texels_per_metre: Some(200.0),
+    };
+    let (scene, report) = apply(&scene, density, Packing::default());
+    sound(&report, 8.0);
+    assert!((report.numbers.texels_per_metre - 200.0).abs() < 0.2, "{report:?}");
+    assert!(report.numbers.density_spread_percent < 0.1);
+    // One island at twice the density of the rest, which stay alike.
+    let looked = sheet::of(&scene, 2048, 1).unwrap();
+    let chosen = looked.islands.iter().position(|i| i.area_m2 > 1e-3).unwrap();
+    let priority = UvChange::Priority {
+        at: vec![looked.islands[chosen].spot],
+        parts: Vec::new(),
+        factor: 2.0,
+    };
+    let (scene, report) = apply(&scene, priority, Packing::default());
+    sound(&report, 8.0);
+    let again = sheet::of(&scene, 2048, 1).unwrap();
+    let rest = again.islands.iter().enumerate().find(|(i, _)| *i != chosen).unwrap().1;
+    assert!((again.islands[chosen].density / rest.density - 2.0).abs() < 0.01);
+    let (_, report) = apply(&scene, UvChange::SuggestPriorities, Packing::default());
+    sound(&report, 8.0);
+    assert!(report.numbers.density_spread_percent > 1.0, "inner sides get less");
+    // More than fits is refused with what would fit.
+    let step = UvStep {
+        change: UvChange::Density {
+            texels_per_metre: Some(1e5),
+        },
+        packing: Packing::default(),
+    };
+    let refused = step.apply(scene, &Progress::new()).unwrap_err().to_string();
+    assert!(refused.contains("The most that fits is"), "{refused}");
+}
+
+#[rstest]
+fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
+    let (scene, before) = apply(winch, unwrapping(Manner::Soft), Packing::default());
+    let looked = sheet::of(&scene, 2048, 1).unwrap();
+    let large = (0..looked.islands.len())
+        .max_by(|&a, &b| looked.islands[a].area_m2.total_cmp(&looked.islands[b].area_m2))
+        .unwrap();
+    let at = vec![looked.islands[large].spot];
+    let (split, report) = apply(&scene, UvChange::Split { at: at.clone() }, Packing::default());
+    sound(&report, 8.0);
+    assert!(report.numbers.islands > before.numbers.islands, "{report:?}");
+    // Its halves, joined again along their seam.
+    let now = sheet::of(&split, 2048, 1).unwrap();
+    let whole = looked.islands[large].area_m2;
+    let part = looked.islands[large].part;
+    let halves: Vec<_> = (0..now.islands.len())
+        .filter(|&i| now.islands[i].part == part && now.islands[i].area_m2 > 0.3 * whole)
+        .filter(|&i| now.islands[i].area_m2 < 0.7 * whole)
+        .collect();
+    let joined = halves.iter().flat_map(|&a| halves.iter().map(move |&b| (a, b))).find_map(|(a, b)| {
+        let change = UvChange::Join {
+            at: [now.islands[a].spot, now.islands[b].spot],
+        };
+        let step = UvStep {
+            change,
+            packing: Packing::default(),
+        };
+        (a < b).then(|| step.apply(split.clone(), &Progress::new()).ok()).flatten()
+    });
+    let (_, joined) = joined.expect("two halves can be joined");
+    sound(&joined, 8.0);
+    assert_eq!(joined.numbers.islands, report.numbers.islands - 1);
+    // Only one island anew: the others keep their shapes.
+    let again = UvChange::Unwrap {
+        manner: Manner::Mechanical,
+        marks: Vec::new(),
+        only: at,
+    };
+    let (_, report) = apply(&scene, again, Packing::default());
+    sound(&report, 8.0);
+}
+
+#[test]
+fn a_marked_seam_is_a_seam() {
+    let ball = Scene::from(ectome_mesh::shapes::icosphere(1.0, 3));
+    let mark = SeamMark {
+        from: [0.0, 1.0, 0.0],
+        to: [0.0, -1.0, 0.0],
+        seam: true,
+    };
+    let change = UvChange::Unwrap {
+        manner: Manner::Soft,
+        marks: vec![mark],
+        only: Vec::new(),
+    };
+    let (scene, report) = apply(&ball, change, Packing::default());
+    sound(&report, 8.0);
+    let ground = ectome_recipe::uv::Ground::of(&ball.mesh);
+    let path = ground.path(&mark);
+    assert!(path.len() >= 8);
+    let layout = ectome_uv::layout::Layout::of(&scene.mesh);
+    let seams = ectome_uv::join::seams(&ectome_uv::surface::Surface::of(&scene.mesh), &layout);
+    let edges = &ectome_uv::surface::Surface::of(&scene.mesh).edges;
+    for e in path {
+        let points = ground.surface.edges[e as usize].points;
+        let same = edges.iter().position(|x| x.points == points).unwrap();
+        assert!(seams[same]);
+    }
+}
+
+/// A chain keeps the UVs its first tier was given: the recipe goes on from them.
+#[test]
+fn a_cut_goes_on_from_new_uvs() {
+    let files = ectome_demo::ASSETS.iter().find(|a| a.file == "figurehead").unwrap();
+    let files = files.files().unwrap();
+    let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
+    let step = UvStep {
+        change: unwrapping(Manner::Soft),
+        packing: Packing {
+            sheet: SheetSettings {
+                size: 1024,
+                padding: 4.0,
+                border: 4.0,
+                ..SheetSettings::default()
+            },
+            ..Packing::default()
+        },
+    };
+    let first = Recipe::cut("x", &[], Target::Triangles(6000), CutSettings::default())
+        .with_uvs(step);
+    let (before, uv) = first.last_uv().unwrap();
+    assert_eq!(before.steps.len(), first.steps.len() - 1);
+    assert_eq!(uv.title(), "Unwrapping");
+    let json = serde_json::to_string(&first).unwrap();
+    assert_eq!(serde_json::from_str::<Recipe>(&json).unwrap(), first);
+    let second = first.clone().continued(Target::Triangles(3000), CutSettings::default());
+    assert!(matches!(second.steps[second.steps.len() - 2], Step::Uv { .. }));
+    let made = engine::run(&first, &set, None, &Progress::new()).unwrap();
+    sound(made.uv.as_ref().unwrap(), 4.0);
+    let lower = engine::run(&second, &set, None, &Progress::new()).unwrap();
+    assert_eq!(lower.uv, None);
+    let numbers = examined(&lower.scene, 1024, 1).numbers;
+    assert!(lower.scene.mesh.triangle_count() <= 3000);
+    assert!(numbers.islands > 0 && numbers.islands <= made.uv.unwrap().numbers.islands);
+    assert!(measure::area(&lower.scene.mesh) > 0.5 * measure::area(&made.scene.mesh));
+}
