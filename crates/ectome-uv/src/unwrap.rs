@@ -32,7 +32,7 @@ impl Manner {
             fill: FILL,
             ..match self {
                 Self::Soft => Bound::stretch(1.02, 3.0),
-                Self::Mechanical => Bound::stretch(1.004, 2.0),
+                Self::Mechanical => Bound::stretch(1.004, 1.22),
             }
         }
     }
