@@ -18,11 +18,17 @@ fn buoys() -> Vec<u8> {
         for p in &mut ball.points {
             p.x += 0.2 * p.y * p.y + 0.15 * p.z * p.x + 0.1 * p.z;
         }
-        builder.part(&format!("buoy {i}"), frame).primitive(Primitive {
-            positions: ball.points.clone(),
-            corners: ball.corners.iter().map(|&v| ball.vertex_point[v as usize]).collect(),
-            ..Primitive::default()
-        });
+        builder
+            .part(&format!("buoy {i}"), frame)
+            .primitive(Primitive {
+                positions: ball.points.clone(),
+                corners: ball
+                    .corners
+                    .iter()
+                    .map(|&v| ball.vertex_point[v as usize])
+                    .collect(),
+                ..Primitive::default()
+            });
     }
     glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
 }
@@ -30,24 +36,27 @@ fn buoys() -> Vec<u8> {
 /// Two plates whose UVs overlap, one of them inside-out, and a third beside the sheet.
 fn plates() -> Vec<u8> {
     let mut builder = MeshBuilder::new();
-    for (i, (at, mirrored)) in
-        [(0.1, false), (0.2, true), (1.3, false)].into_iter().enumerate()
+    for (i, (at, mirrored)) in [(0.1, false), (0.2, true), (1.3, false)]
+        .into_iter()
+        .enumerate()
     {
         let corners = [[0., 0.], [1., 0.], [1., 1.], [0., 1.]].map(Vec2::from_array);
         let frame = Affine3A::from_translation(Vec3::X * 1.5 * i as f32);
-        builder.part(&format!("plate {i}"), frame).primitive(Primitive {
-            positions: corners.map(|c| c.extend(0.0)).to_vec(),
-            uv_sets: vec![
-                corners
-                    .map(|c| {
-                        let u = if mirrored { 1.0 - c.x } else { c.x };
-                        Vec2::new(at + 0.3 * u, 0.5 - 0.3 * c.y)
-                    })
-                    .to_vec(),
-            ],
-            corners: vec![0, 1, 2, 0, 2, 3],
-            ..Primitive::default()
-        });
+        builder
+            .part(&format!("plate {i}"), frame)
+            .primitive(Primitive {
+                positions: corners.map(|c| c.extend(0.0)).to_vec(),
+                uv_sets: vec![
+                    corners
+                        .map(|c| {
+                            let u = if mirrored { 1.0 - c.x } else { c.x };
+                            Vec2::new(at + 0.3 * u, 0.5 - 0.3 * c.y)
+                        })
+                        .to_vec(),
+                ],
+                corners: vec![0, 1, 2, 0, 2, 3],
+                ..Primitive::default()
+            });
     }
     glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
 }
@@ -121,7 +130,10 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
         .until("document.querySelector('#chosen-says').dataset.count === '1'")
         .await;
     let says = browser.text("#uv-says").await;
-    assert!(says.contains("buoy 1") && says.contains("texels/m"), "{says}");
+    assert!(
+        says.contains("buoy 1") && says.contains("texels/m"),
+        "{says}"
+    );
     // A click on the sheet, on the middle of the same island, lets it go again.
     for look in ["density", "stretch", "part", "plain", "texture", "checker"] {
         browser.click(&format!("[data-uv-look={look}]")).await;
@@ -129,7 +141,10 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
 
     // A seam between two places on the stage, along the way it is seen least.
     browser.click("[data-uv-mode=seam]").await;
-    let (from, to) = (on_stage(&browser, 0.45, 0.42).await, on_stage(&browser, 0.55, 0.58).await);
+    let (from, to) = (
+        on_stage(&browser, 0.45, 0.42).await,
+        on_stage(&browser, 0.55, 0.58).await,
+    );
     browser.drag(from, from).await;
     browser
         .until("document.querySelector('#seams-say').textContent.includes('pick where it ends')")
@@ -148,7 +163,9 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
     browser
         .run("document.querySelector('[name=texels_per_metre]').value = '90'; return 0")
         .await;
-    browser.click("#uv-form [value=density]:not([data-fit])").await;
+    browser
+        .click("#uv-form [value=density]:not([data-fit])")
+        .await;
     candidate_shows(&browser, 3).await;
     assert_eq!(fact(&browser, "Texel density").await, "90 texels/m");
     assert_eq!(fact(&browser, "Spread, islands").await, "0.0 %");
@@ -156,7 +173,9 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
     browser
         .run("document.querySelector('[name=texels_per_metre]').value = '9000'; return 0")
         .await;
-    browser.click("#uv-form [value=density]:not([data-fit])").await;
+    browser
+        .click("#uv-form [value=density]:not([data-fit])")
+        .await;
     browser
         .until("document.querySelector('#panel [role=alert]')?.textContent.includes('The most that fits')")
         .await;
@@ -171,19 +190,38 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
     candidate_shows(&browser, 5).await;
     let stacked = fact(&browser, "Stacked, sheets").await;
     assert!(!stacked.starts_with("0,"), "{stacked}");
+    // A chain cut from it keeps its islands all the way down.
+    let size = fact(&browser, "Brief asks for").await;
+    browser.open(&app.url("/assets/1/chain")).await;
+    browser
+        .until("document.querySelector('#chain-from')?.value === '5'")
+        .await;
+    browser
+        .run("document.querySelector('#chain-form').closest('details').open = true; document.querySelector('#first').value = '2000'; return 0")
+        .await;
+    browser.click("#chain-button").await;
+    browser.until("document.querySelector('.total')").await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
 
     // What is downloaded is what was shown, at the size that the brief's textures have.
-    let brief = fact(&browser, "Brief asks for").await;
-    let size: u32 = brief.split(" at ").nth(1).unwrap().parse().unwrap();
+    let size: u32 = size.split(" at ").nth(1).unwrap().parse().unwrap();
     let apart = downloaded(&app, "buoys_1.glb", folder.path());
     let stacked = downloaded(&app, "buoys_5.glb", folder.path());
+    let lower = downloaded(&app, "buoys_LOD1.glb", folder.path());
     let numbers = |mesh: &Mesh| {
         let layout = Layout::of(mesh);
         measure::numbers(mesh, &layout, &measure::islands(mesh, &layout), size)
     };
-    let (a, s) = (numbers(&apart), numbers(&stacked));
-    assert_eq!((a.islands as u32, a.stacked, a.overlapping.len()), (islands, 0, 0));
+    let (a, s, l) = (numbers(&apart), numbers(&stacked), numbers(&lower));
+    assert!(lower.triangle_count() <= 1000);
+    assert!(
+        l.islands > 0 && l.islands <= s.islands && l.without_uvs == 0,
+        "{l:?}"
+    );
+    assert_eq!(
+        (a.islands as u32, a.stacked, a.overlapping.len()),
+        (islands, 0, 0)
+    );
     assert_eq!(s.stacked, 2 * s.islands / 3);
     assert!(s.overlapping.is_empty() && s.inside_out.is_empty(), "{s:?}");
     assert!(a.smallest_gap_texels.unwrap() >= 8.0 && s.smallest_gap_texels.unwrap() >= 8.0);
@@ -202,7 +240,11 @@ async fn what_is_wrong_is_listed_and_repaired() {
         .until("document.querySelectorAll('#uv-faults li').length === 3")
         .await;
     let faults = browser.text("#uv-faults").await;
-    for words in ["1 island lies inside-out", "2 islands overlap", "1 island leaves the sheet"] {
+    for words in [
+        "1 island lies inside-out",
+        "2 islands overlap",
+        "1 island leaves the sheet",
+    ] {
         assert!(faults.contains(words), "{words}: {faults}");
     }
     // Shown on the sheet, then repaired by the button beside it.
@@ -214,12 +256,14 @@ async fn what_is_wrong_is_listed_and_repaired() {
     browser
         .until("document.querySelector('#uvs')?.dataset.number === '1' && !document.querySelector('#uv-faults')?.textContent.includes('inside-out') && document.querySelector('#uv-facts')")
         .await;
-    if browser.run("return Boolean(document.querySelector('#uv-faults'))").await == true {
+    if browser
+        .run("return Boolean(document.querySelector('#uv-faults'))")
+        .await
+        == true
+    {
         browser.click("#uv-faults [value=separate]").await;
     }
-    browser
-        .until("document.querySelector('#uv-clean')")
-        .await;
+    browser.until("document.querySelector('#uv-clean')").await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
 
     // A form without what it needs is answered in a sentence.
@@ -230,7 +274,11 @@ async fn what_is_wrong_is_listed_and_repaired() {
     )
     .unwrap();
     assert_eq!(answer.status, 422);
-    assert!(answer.sentence().contains("exactly two islands"), "{}", answer.sentence());
+    assert!(
+        answer.sentence().contains("exactly two islands"),
+        "{}",
+        answer.sentence()
+    );
     let missing = http::get(app.port, "/assets/1/layouts/77/sheet").unwrap();
     assert_eq!(missing.status, 404);
     let path = http::get(app.port, "/assets/1/layouts/0/path?from=1,2&to=0,0,0").unwrap();

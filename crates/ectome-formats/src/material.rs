@@ -311,7 +311,10 @@ mod tests {
     fn without_textures_factors_stay() {
         let bare = library().without_textures();
         assert_eq!(bare.materials.len(), library().materials.len());
-        assert_eq!((bare.name(1), bare.images.len(), bare.textures.len()), ("brass", 0, 0));
+        assert_eq!(
+            (bare.name(1), bare.images.len(), bare.textures.len()),
+            ("brass", 0, 0)
+        );
         assert_eq!(bare.normal_image(1), None);
         assert!(!bare.materials[1].to_string().contains("clearcoatTexture"));
     }

@@ -261,6 +261,21 @@ pub fn run(
     analysis: Option<CollapseLog>,
     progress: &Progress,
 ) -> Result<Outcome, EngineError> {
+    run_from(None, recipe, files, analysis, progress)
+}
+
+/// The same where `base`, what all steps but the last make, is there already. What it is judged against is still read from
+/// the files.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn run_from(
+    mut base: Option<Scene>,
+    recipe: &Recipe,
+    files: &FileSet<'_>,
+    analysis: Option<CollapseLog>,
+    progress: &Progress,
+) -> Result<Outcome, EngineError> {
     let mut known = analysis;
     let (mut made, mut proven) = (None, None);
     // What a cut is judged against that is cut further, and which cut the analysis belongs to.
@@ -283,6 +298,17 @@ pub fn run(
         progress.at(0.0)?;
         if i < last && step.reduces() && origin.is_none() {
             origin = scene.clone().map(triangulated);
+        }
+        if base.is_some() && i < last && step.changes_much() {
+            if matches!(step, Step::Uv { .. }) {
+                forget_uvs(&mut origin);
+            }
+            continue;
+        }
+        if i == last
+            && let Some(base) = base.take()
+        {
+            scene = Some(base);
         }
         scene = Some(match (step, scene.take()) {
             (Step::Import, None) => {
@@ -317,11 +343,7 @@ pub fn run(
                 scene
             }
             (Step::Uv { uv }, Some(scene)) => {
-                // The UVs of what came before say nothing about what follows.
-                if let Some(origin) = &mut origin {
-                    origin.mesh.uv_sets.clear();
-                    origin.mesh.runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
-                }
+                forget_uvs(&mut origin);
                 let (scene, report) = uv.apply(triangulated(scene), &progress)?;
                 uvs = (i == last).then_some(report);
                 scene
@@ -348,6 +370,18 @@ pub fn run(
         uv: uvs,
         analysis: made,
     })
+}
+
+/// The UVs of what came before a change of UVs say nothing about what follows.
+fn forget_uvs(origin: &mut Option<Scene>) {
+    if let Some(origin) = origin {
+        origin.mesh.uv_sets.clear();
+        origin
+            .mesh
+            .runs
+            .iter_mut()
+            .for_each(|r| r.channels.uv_sets = 0);
+    }
 }
 
 /// Opens the source of a recipe's last cut, analysed and ready to be cut to any count.

@@ -52,6 +52,11 @@ pub use ectome_intake::{
 };
 pub use ectome_mesh::Fate;
 pub use ectome_reduce::{Attention, CollapseLog, Keep, loops::Which as LoopChoice};
+pub use ectome_uv::{
+    measure::Numbers as UvNumbers,
+    pack::{Settings as SheetSettings, Turns},
+    unwrap::{Manner, Mark as SeamMark},
+};
 pub use engine::{CutReport, EngineError, Outcome};
 pub use finding::Finding;
 pub use flat_and_loops::{list_loops, merge_flat, take_out_loops};
@@ -59,11 +64,6 @@ pub use hold::Hold;
 pub use inspect::Inspection;
 pub use proof::{Pictures, Proof, Proven};
 pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
-pub use ectome_uv::{
-    measure::Numbers as UvNumbers,
-    pack::{Settings as SheetSettings, Turns},
-    unwrap::{Manner, Mark as SeamMark},
-};
 pub use session::{CURVE_PLACES, Session};
 pub use uv::{Packing, Stacks, UvChange, UvReport, UvStep};
 pub use verdict::{Judgement, Measured};

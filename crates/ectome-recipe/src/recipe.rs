@@ -171,6 +171,11 @@ pub enum Step {
 }
 
 impl Step {
+    /// True for steps that are worth being spared: those that cut, and those that change UVs.
+    pub(crate) fn changes_much(&self) -> bool {
+        self.reduces() || matches!(self, Self::Uv { .. })
+    }
+
     /// True when it takes triangles away by changing the surface.
     pub(crate) fn reduces(&self) -> bool {
         matches!(
@@ -246,16 +251,22 @@ impl Recipe {
         self
     }
 
-    /// The last step, where it changes UVs, and the recipe before it.
-    pub fn last_uv(&self) -> Option<(Self, &UvStep)> {
-        let (Step::Uv { uv }, before) = self.steps.split_last()? else {
-            return None;
-        };
-        let before = Self {
+    /// The last step, where it changes UVs.
+    pub fn last_uv(&self) -> Option<&UvStep> {
+        match self.steps.last() {
+            Some(Step::Uv { uv }) => Some(uv),
+            _ => None,
+        }
+    }
+
+    /// The recipe of what the last step starts from, where that is a candidate in its own right.
+    pub fn before_last(&self) -> Option<Self> {
+        let (_, before) = self.steps.split_last()?;
+        let cut_before = before.iter().any(Step::changes_much);
+        (cut_before || self.last_uv().is_some()).then(|| Self {
             source: self.source.clone(),
             steps: before.to_vec(),
-        };
-        Some((before, uv))
+        })
     }
 
     /// How many sheets the UVs it makes lie on.

@@ -33,9 +33,19 @@ fn apply(scene: &Scene, change: UvChange, packing: Packing) -> (Scene, UvReport)
 /// Nothing is wrong with a layout that was made here.
 fn sound(report: &UvReport, padding: f64) {
     let n = &report.numbers;
-    assert_eq!((n.flipped_triangles, n.collapsed_triangles, n.without_uvs), (0, 0, 0), "{n:?}");
-    assert!(n.overlapping.is_empty() && n.overlap_percent == 0.0, "{n:?}");
-    assert!(n.out_of_range.is_empty() && n.inside_out.is_empty(), "{n:?}");
+    assert_eq!(
+        (n.flipped_triangles, n.collapsed_triangles, n.without_uvs),
+        (0, 0, 0),
+        "{n:?}"
+    );
+    assert!(
+        n.overlapping.is_empty() && n.overlap_percent == 0.0,
+        "{n:?}"
+    );
+    assert!(
+        n.out_of_range.is_empty() && n.inside_out.is_empty(),
+        "{n:?}"
+    );
     assert!(n.smallest_gap_texels.unwrap() >= padding, "{n:?}");
 }
 
@@ -49,7 +59,10 @@ fn winch() -> Scene {
 fn cut(scene: Scene, n: u32) -> Scene {
     let scene = triangulated(scene);
     let session = Session::new(scene, CutSettings::default(), None, &Progress::new()).unwrap();
-    session.cut(Target::Triangles(n), &Progress::new()).unwrap().0
+    session
+        .cut(Target::Triangles(n), &Progress::new())
+        .unwrap()
+        .0
 }
 
 #[rstest]
@@ -104,11 +117,18 @@ fn densities_are_what_was_asked(winch: &Scene) {
     };
     let (scene, report) = apply(&scene, density, Packing::default());
     sound(&report, 8.0);
-    assert!((report.numbers.texels_per_metre - 200.0).abs() < 0.2, "{report:?}");
+    assert!(
+        (report.numbers.texels_per_metre - 200.0).abs() < 0.2,
+        "{report:?}"
+    );
     assert!(report.numbers.density_spread_percent < 0.1);
     // One island at twice the density of the rest, which stay alike.
     let looked = sheet::of(&scene, 2048, 1).unwrap();
-    let chosen = looked.islands.iter().position(|i| i.area_m2 > 1e-3).unwrap();
+    let chosen = looked
+        .islands
+        .iter()
+        .position(|i| i.area_m2 > 1e-3)
+        .unwrap();
     let priority = UvChange::Priority {
         at: vec![looked.islands[chosen].spot],
         parts: Vec::new(),
@@ -117,11 +137,20 @@ fn densities_are_what_was_asked(winch: &Scene) {
     let (scene, report) = apply(&scene, priority, Packing::default());
     sound(&report, 8.0);
     let again = sheet::of(&scene, 2048, 1).unwrap();
-    let rest = again.islands.iter().enumerate().find(|(i, _)| *i != chosen).unwrap().1;
+    let rest = again
+        .islands
+        .iter()
+        .enumerate()
+        .find(|(i, _)| *i != chosen)
+        .unwrap()
+        .1;
     assert!((again.islands[chosen].density / rest.density - 2.0).abs() < 0.01);
     let (_, report) = apply(&scene, UvChange::SuggestPriorities, Packing::default());
     sound(&report, 8.0);
-    assert!(report.numbers.density_spread_percent > 1.0, "inner sides get less");
+    assert!(
+        report.numbers.density_spread_percent > 1.0,
+        "inner sides get less"
+    );
     // More than fits is refused with what would fit.
     let step = UvStep {
         change: UvChange::Density {
@@ -138,12 +167,23 @@ fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
     let (scene, before) = apply(winch, unwrapping(Manner::Soft), Packing::default());
     let looked = sheet::of(&scene, 2048, 1).unwrap();
     let large = (0..looked.islands.len())
-        .max_by(|&a, &b| looked.islands[a].area_m2.total_cmp(&looked.islands[b].area_m2))
+        .max_by(|&a, &b| {
+            looked.islands[a]
+                .area_m2
+                .total_cmp(&looked.islands[b].area_m2)
+        })
         .unwrap();
     let at = vec![looked.islands[large].spot];
-    let (split, report) = apply(&scene, UvChange::Split { at: at.clone() }, Packing::default());
+    let (split, report) = apply(
+        &scene,
+        UvChange::Split { at: at.clone() },
+        Packing::default(),
+    );
     sound(&report, 8.0);
-    assert!(report.numbers.islands > before.numbers.islands, "{report:?}");
+    assert!(
+        report.numbers.islands > before.numbers.islands,
+        "{report:?}"
+    );
     // Its halves, joined again along their seam.
     let now = sheet::of(&split, 2048, 1).unwrap();
     let whole = looked.islands[large].area_m2;
@@ -152,16 +192,21 @@ fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
         .filter(|&i| now.islands[i].part == part && now.islands[i].area_m2 > 0.3 * whole)
         .filter(|&i| now.islands[i].area_m2 < 0.7 * whole)
         .collect();
-    let joined = halves.iter().flat_map(|&a| halves.iter().map(move |&b| (a, b))).find_map(|(a, b)| {
-        let change = UvChange::Join {
-            at: [now.islands[a].spot, now.islands[b].spot],
-        };
-        let step = UvStep {
-            change,
-            packing: Packing::default(),
-        };
-        (a < b).then(|| step.apply(split.clone(), &Progress::new()).ok()).flatten()
-    });
+    let joined = halves
+        .iter()
+        .flat_map(|&a| halves.iter().map(move |&b| (a, b)))
+        .find_map(|(a, b)| {
+            let change = UvChange::Join {
+                at: [now.islands[a].spot, now.islands[b].spot],
+            };
+            let step = UvStep {
+                change,
+                packing: Packing::default(),
+            };
+            (a < b)
+                .then(|| step.apply(split.clone(), &Progress::new()).ok())
+                .flatten()
+        });
     let (_, joined) = joined.expect("two halves can be joined");
     sound(&joined, 8.0);
     assert_eq!(joined.numbers.islands, report.numbers.islands - 1);
@@ -206,7 +251,10 @@ fn a_marked_seam_is_a_seam() {
 /// A chain keeps the UVs its first tier was given: the recipe goes on from them.
 #[test]
 fn a_cut_goes_on_from_new_uvs() {
-    let files = ectome_demo::ASSETS.iter().find(|a| a.file == "figurehead").unwrap();
+    let files = ectome_demo::ASSETS
+        .iter()
+        .find(|a| a.file == "figurehead")
+        .unwrap();
     let files = files.files().unwrap();
     let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
     let step = UvStep {
@@ -221,19 +269,42 @@ fn a_cut_goes_on_from_new_uvs() {
             ..Packing::default()
         },
     };
-    let first = Recipe::cut("x", &[], Target::Triangles(6000), CutSettings::default())
-        .with_uvs(step);
-    let (before, uv) = first.last_uv().unwrap();
-    assert_eq!(before.steps.len(), first.steps.len() - 1);
-    assert_eq!(uv.title(), "Unwrapping");
+    let first =
+        Recipe::cut("x", &[], Target::Triangles(6000), CutSettings::default()).with_uvs(step);
+    assert_eq!(
+        first.before_last().unwrap().steps.len(),
+        first.steps.len() - 1
+    );
+    assert_eq!(first.last_uv().unwrap().title(), "Unwrapping");
+    assert_eq!(
+        Recipe::cut("x", &[], Target::Triangles(9), CutSettings::default()).before_last(),
+        None
+    );
     let json = serde_json::to_string(&first).unwrap();
     assert_eq!(serde_json::from_str::<Recipe>(&json).unwrap(), first);
-    let second = first.clone().continued(Target::Triangles(3000), CutSettings::default());
-    assert!(matches!(second.steps[second.steps.len() - 2], Step::Uv { .. }));
+    let second = first
+        .clone()
+        .continued(Target::Triangles(3000), CutSettings::default());
+    assert!(matches!(
+        second.steps[second.steps.len() - 2],
+        Step::Uv { .. }
+    ));
     let made = engine::run(&first, &set, None, &Progress::new()).unwrap();
     sound(made.uv.as_ref().unwrap(), 4.0);
     let lower = engine::run(&second, &set, None, &Progress::new()).unwrap();
     assert_eq!(lower.uv, None);
+    // From what is made already, the same comes.
+    let from = engine::run_from(
+        Some(made.scene.clone()),
+        &second,
+        &set,
+        None,
+        &Progress::new(),
+    )
+    .unwrap();
+    assert_eq!(from.scene.mesh, lower.scene.mesh);
+    let off = |o: &engine::Outcome| o.cut.as_ref().unwrap().deviation_max_mm;
+    assert_eq!(off(&from), off(&lower));
     let numbers = examined(&lower.scene, 1024, 1).numbers;
     assert!(lower.scene.mesh.triangle_count() <= 3000);
     assert!(numbers.islands > 0 && numbers.islands <= made.uv.unwrap().numbers.islands);

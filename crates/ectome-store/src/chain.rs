@@ -43,15 +43,31 @@ impl Fill {
             expected: limit,
         }
     }
+
+    fn target(&self) -> Target {
+        match self.within_mm {
+            None => Target::Triangles(self.limit),
+            Some(mm) => Target::WithinMm(mm),
+        }
+    }
 }
 
 impl Store {
-    /// Makes the chain of an asset, in place of the chain it had; locked tiers stay. A source that has no more
-    /// triangles than a tier allows fills it as it is.
+    /// Makes the chain of an asset, in place of the chain it had; locked tiers stay. Its tiers are cut from candidate `from`,
+    /// so that they have its UVs, or from the source; whichever has no more triangles than a tier allows fills it as it is.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn ask_for_chain(&self, asset: &Asset, fills: &[Fill]) -> Result<(), StoreError> {
+    pub async fn ask_for_chain(
+        &self,
+        asset: &Asset,
+        fills: &[Fill],
+        from: Option<&Candidate>,
+    ) -> Result<(), StoreError> {
+        let base = match from {
+            Some(c) => Some((c, self.recipe(&c.hash).await?)),
+            None => None,
+        };
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             sqlx::query("DELETE FROM chain_tiers WHERE asset = ? AND NOT (locked AND tier < ?)")
@@ -68,8 +84,22 @@ impl Store {
                 if kept.is_some() {
                     continue;
                 }
-                let recipe = recipe(asset, fill);
-                let hash = ask(&mut tx, asset, &Wanted::of(&recipe, u64::from(fill.expected))).await?;
+                let hash = match &base {
+                    None => {
+                        let recipe = recipe(asset, fill);
+                        ask(&mut tx, asset, &Wanted::of(&recipe, u64::from(fill.expected))).await?
+                    }
+                    Some((c, _)) if c.triangles.is_some_and(|n| n <= u64::from(fill.limit)) => c.hash.clone(),
+                    Some((c, base)) => {
+                        let recipe = base.clone().continued(fill.target(), asset.settings.clone());
+                        let wanted = Wanted {
+                            recipe: &recipe,
+                            expected: u64::from(fill.expected),
+                            based_on: Some(&c.hash),
+                        };
+                        ask(&mut tx, asset, &wanted).await?
+                    }
+                };
                 sqlx::query(
                     "INSERT INTO chain_tiers (asset, tier, triangle_limit, candidate) VALUES (?, ?, ?, ?)",
                 )
@@ -179,7 +209,7 @@ impl Store {
 fn recipe(asset: &Asset, fill: &Fill) -> Recipe {
     match fill.within_mm {
         None => asset.fitting(fill.limit),
-        Some(mm) => asset.recipe_to(Target::WithinMm(mm)),
+        Some(_) => asset.recipe_to(fill.target()),
     }
 }
 

@@ -127,15 +127,13 @@ async fn one(
         }
         _ => Recipe::prepared(&store.asset(work.asset).await?.source, &[]),
     };
-    // Other UVs on what is made already need neither the source nor another cut.
-    let base = match recipe.last_uv() {
-        Some((before, step)) if work.kind == Kind::Cut => {
-            store.made(&before.key()).await?.map(|c| (c, step.clone()))
-        }
+    // What goes on from something that is made already does not make that again.
+    let base = match recipe.before_last() {
+        Some(before) if work.kind == Kind::Cut => store.made(&before.key()).await?,
         _ => None,
     };
     let base_mesh = match &base {
-        Some((base, step)) => Some((store.blobs.get(&base.mesh).await?, step.clone())),
+        Some(base) => Some(store.blobs.get(&base.mesh).await?),
         None => None,
     };
     let known = store.analysis(&recipe).await?;
@@ -149,11 +147,9 @@ async fn one(
     let kernel = {
         let (progress, kind, recipe) = (progress.clone(), work.kind, recipe.clone());
         tokio::task::spawn_blocking(move || {
-            catch_unwind(AssertUnwindSafe(|| {
-                match base_mesh {
-                    Some((bytes, step)) => uvs(&bytes, &step, &progress),
-                    None => kernel(kind, &recipe, &files, known, &progress),
-                }
+            catch_unwind(AssertUnwindSafe(|| match (base_mesh, recipe.last_uv()) {
+                (Some(bytes), Some(step)) => uvs(&bytes, step, &progress),
+                (base, _) => kernel(kind, &recipe, base, &files, known, &progress),
             }))
         })
     };
@@ -183,7 +179,7 @@ async fn one(
     match result {
         Ok(Ok(Ok(made))) => {
             if store.heartbeat(work, name, 1.0, "Storing").await? {
-                record(store, work, &recipe, base.map(|b| b.0), made).await?;
+                record(store, work, &recipe, base, made).await?;
                 return store.end_work(work, name, State::Done, None).await;
             }
             stopped(store, name, work).await
@@ -241,13 +237,17 @@ async fn record(
             picture,
         } => {
             let triangles = scene.mesh.triangle_count();
-            let mut proof = base.as_ref().and_then(|b| b.proof.clone().zip(b.pictures.clone()));
+            let mut proof = base
+                .as_ref()
+                .and_then(|b| b.proof.clone().zip(b.pictures.clone()));
             if let Some((proof, pictures)) = &mut proof {
                 // Drift compares with UVs that are no more.
                 proof.uvs = None;
                 pictures.result = store.blobs.put(picture).await?;
             }
-            let cut = base.and_then(|b| b.report).unwrap_or_else(|| uncut(triangles));
+            let cut = base
+                .and_then(|b| b.report)
+                .unwrap_or_else(|| uncut(triangles));
             let result = CutResult {
                 triangles: triangles as u64,
                 vertices: scene.mesh.vertex_count() as u64,
@@ -331,6 +331,7 @@ fn uvs(glb: &[u8], step: &UvStep, progress: &Progress) -> Result<Made, EngineErr
 fn kernel(
     kind: Kind,
     recipe: &Recipe,
+    base: Option<Bytes>,
     files: &[(String, Bytes)],
     known: Option<CollapseLog>,
     progress: &Progress,
@@ -375,7 +376,8 @@ fn kernel(
             })
         }
         Kind::Cut => {
-            let outcome = engine::run(recipe, &set, known, progress)?;
+            let base = base.map(|b| glb::read("candidate.glb", &b)).transpose()?;
+            let outcome = engine::run_from(base, recipe, &set, known, progress)?;
             let mesh = glb::write(&outcome.scene, &naming)?;
             Ok(Made::Cut {
                 outcome: Box::new(outcome),

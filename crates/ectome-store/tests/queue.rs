@@ -70,7 +70,7 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
                 let kept = f.asset(&format!("sheet {giver} {i}"), &sheet(2)).await;
                 let left = f.asset(&format!("gone {giver} {i}"), &sheet(3)).await;
                 f.store
-                    .ask_for_chain(&kept, &[Fill::to(4), Fill::to(2)])
+                    .ask_for_chain(&kept, &[Fill::to(4), Fill::to(2)], None)
                     .await
                     .unwrap();
                 f.store.remove_asset(left.id).await.unwrap();

@@ -58,7 +58,7 @@ async fn a_locked_tier_stays_and_a_light_source_fills_a_tier_as_it_is() {
     let source = asset.built_triangles().unwrap();
     assert_eq!(source, 72);
     f.store
-        .ask_for_chain(&asset, &[Fill::to(100), Fill::to(20), Fill::to(8)])
+        .ask_for_chain(&asset, &[Fill::to(100), Fill::to(20), Fill::to(8)], None)
         .await
         .unwrap();
     f.work_off().await;
@@ -79,7 +79,7 @@ async fn a_locked_tier_stays_and_a_light_source_fills_a_tier_as_it_is() {
 
     f.store.lock_tier(asset.id, 1, true).await.unwrap();
     f.store
-        .ask_for_chain(&asset, &[Fill::to(50), Fill::to(30)])
+        .ask_for_chain(&asset, &[Fill::to(50), Fill::to(30)], None)
         .await
         .unwrap();
     f.work_off().await;

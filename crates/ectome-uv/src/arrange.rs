@@ -48,8 +48,15 @@ pub fn pack(
     let item = |i: usize| -> Item {
         let s = size(i);
         Item {
-            triangles: islands[i].faces.iter().map(|&f| layout.uv[f as usize].map(|p| p * s)).collect(),
-            outline: outline(layout, &islands[i].faces).into_iter().map(|a| a.map(|p| p * s)).collect(),
+            triangles: islands[i]
+                .faces
+                .iter()
+                .map(|&f| layout.uv[f as usize].map(|p| p * s))
+                .collect(),
+            outline: outline(layout, &islands[i].faces)
+                .into_iter()
+                .map(|a| a.map(|p| p * s))
+                .collect(),
         }
     };
     let taken: Vec<_> = (0..n)
@@ -122,8 +129,12 @@ fn by_part(
         .map(|(members, inner)| {
             let mut whole = Item::default();
             for (&k, p) in members.iter().zip(inner) {
-                whole.triangles.extend(items[k].triangles.iter().map(|t| t.map(|q| p.of(q))));
-                whole.outline.extend(items[k].outline.iter().map(|t| t.map(|q| p.of(q))));
+                whole
+                    .triangles
+                    .extend(items[k].triangles.iter().map(|t| t.map(|q| p.of(q))));
+                whole
+                    .outline
+                    .extend(items[k].outline.iter().map(|t| t.map(|q| p.of(q))));
             }
             whole
         })
@@ -155,7 +166,10 @@ fn bundle(
     let longest = items
         .iter()
         .flat_map(|i| i.triangles.iter().flatten())
-        .fold((glam::DVec2::INFINITY, glam::DVec2::NEG_INFINITY), |(l, h), &p| (l.min(p), h.max(p)));
+        .fold(
+            (glam::DVec2::INFINITY, glam::DVec2::NEG_INFINITY),
+            |(l, h), &p| (l.min(p), h.max(p)),
+        );
     let mut side = (1.3 * area.sqrt() * texels).max(16.0);
     let most = (longest.1 - longest.0).length() * texels * items.len() as f64 + 64.0;
     loop {

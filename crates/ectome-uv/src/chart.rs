@@ -171,7 +171,13 @@ mod tests {
     #[test]
     fn a_ball_with_a_face_missing_is_a_disk() {
         let ball = shapes::icosphere(1.0, 2);
-        assert_eq!((whole(&ball, |_| false).euler, whole(&ball, |_| false).loops.len()), (2, 0));
+        assert_eq!(
+            (
+                whole(&ball, |_| false).euler,
+                whole(&ball, |_| false).loops.len()
+            ),
+            (2, 0)
+        );
         assert_eq!(whole(&shapes::torus(1.0, 0.3, 12, 8), |_| false).euler, 0);
         let surface = Surface::of(&ball);
         let chart = Chart::new(&surface, (1..ball.face_count() as u32).collect(), |_| false);

@@ -126,7 +126,9 @@ impl Tree {
             }
             beside.push(around);
         }
-        let roots = (0..clusters.len() as u32).filter(|&c| !gone[c as usize]).collect();
+        let roots = (0..clusters.len() as u32)
+            .filter(|&c| !gone[c as usize])
+            .collect();
         Self {
             faces,
             clusters,

@@ -33,7 +33,9 @@ impl PartialOrd for Crossing {
 
 impl Ord for Crossing {
     fn cmp(&self, other: &Self) -> Ordering {
-        self.cost.total_cmp(&other.cost).then(other.edge.cmp(&self.edge))
+        self.cost
+            .total_cmp(&other.cost)
+            .then(other.edge.cmp(&self.edge))
     }
 }
 
@@ -105,7 +107,9 @@ pub fn edges_to_open(surface: &Surface, chart: &Chart, cost: impl Fn(u32) -> f64
         }
     }
     let mut kept = vec![true; cut.len()];
-    let mut loose: Vec<u32> = (0..degree.len() as u32).filter(|&v| degree[v as usize] == 1).collect();
+    let mut loose: Vec<u32> = (0..degree.len() as u32)
+        .filter(|&v| degree[v as usize] == 1)
+        .collect();
     while let Some(v) = loose.pop() {
         let Some(&c) = at[v as usize].iter().find(|&&c| kept[c as usize]) else {
             continue;
@@ -118,10 +122,17 @@ pub fn edges_to_open(surface: &Surface, chart: &Chart, cost: impl Fn(u32) -> f64
             }
         }
     }
-    let mut open: Vec<u32> = (0..cut.len()).filter(|&c| kept[c]).map(|c| cut[c].0).collect();
+    let mut open: Vec<u32> = (0..cut.len())
+        .filter(|&c| kept[c])
+        .map(|c| cut[c].0)
+        .collect();
     if open.is_empty() && chart.loops.is_empty() {
         // A closed ball: everything was taken back. Any one edge opens it.
-        open.extend(cut.iter().map(|c| c.0).max_by(|&a, &b| cost(b).total_cmp(&cost(a))));
+        open.extend(
+            cut.iter()
+                .map(|c| c.0)
+                .max_by(|&a, &b| cost(b).total_cmp(&cost(a))),
+        );
     }
     open.sort_unstable();
     open

@@ -4,10 +4,7 @@ use std::collections::HashMap;
 
 use glam::DVec2;
 
-use crate::{
-    layout::Layout,
-    measure::Island,
-};
+use crate::{layout::Layout, measure::Island};
 
 /// A side of an island: the island, where it lies, both ends.
 type Side = (u32, (i32, u32), [DVec2; 2]);
@@ -25,7 +22,10 @@ pub fn smallest(layout: &Layout, islands: &[Island], overlapping: &[u32]) -> Opt
             island.low.y,
             1.0 - island.high.y,
         ];
-        least = edges.into_iter().filter(|e| *e >= 0.0).fold(least, f64::min);
+        least = edges
+            .into_iter()
+            .filter(|e| *e >= 0.0)
+            .fold(least, f64::min);
         let first = island.stack == i as u32;
         if first && overlapping.binary_search(&(i as u32)).is_err() {
             let of = |s| (i as u32, island.place(), s);
@@ -91,7 +91,10 @@ pub fn outline(layout: &Layout, faces: &[u32]) -> Vec<[DVec2; 2]> {
             entry.0 += 1;
         }
     }
-    order.iter().filter_map(|key| count.get(key).filter(|c| c.0 == 1).map(|c| c.1)).collect()
+    order
+        .iter()
+        .filter_map(|key| count.get(key).filter(|c| c.0 == 1).map(|c| c.1))
+        .collect()
 }
 
 fn distance(a: [DVec2; 2], b: [DVec2; 2]) -> f64 {
@@ -106,7 +109,10 @@ fn distance(a: [DVec2; 2], b: [DVec2; 2]) -> f64 {
         let t = (p - q).dot(along) / along.length_squared().max(1e-300);
         p.distance(q + along * t.clamp(0.0, 1.0))
     };
-    to(a[0], b).min(to(a[1], b)).min(to(b[0], a)).min(to(b[1], a))
+    to(a[0], b)
+        .min(to(a[1], b))
+        .min(to(b[0], a))
+        .min(to(b[1], a))
 }
 
 #[cfg(test)]
@@ -116,8 +122,13 @@ mod tests {
     #[test]
     fn distances_between_segments_are_those_of_geometry() {
         let s = |a: [f64; 2], b: [f64; 2]| [DVec2::from_array(a), DVec2::from_array(b)];
-        assert_eq!(distance(s([0., 0.], [1., 0.]), s([0.5, 2.], [0.5, 3.])), 2.0);
+        assert_eq!(
+            distance(s([0., 0.], [1., 0.]), s([0.5, 2.], [0.5, 3.])),
+            2.0
+        );
         assert_eq!(distance(s([0., 0.], [1., 1.]), s([0., 1.], [1., 0.])), 0.0);
-        assert!((distance(s([0., 0.], [1., 0.]), s([2., 1.], [3., 1.])) - 2f64.sqrt()).abs() < 1e-12);
+        assert!(
+            (distance(s([0., 0.], [1., 0.]), s([2., 1.], [3., 1.])) - 2f64.sqrt()).abs() < 1e-12
+        );
     }
 }

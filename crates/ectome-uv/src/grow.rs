@@ -81,7 +81,10 @@ pub fn charts(
     rules: &Rules,
     progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
-    let faces: Vec<u32> = faces.into_iter().filter(|&f| surface.is_proper(f as usize)).collect();
+    let faces: Vec<u32> = faces
+        .into_iter()
+        .filter(|&f| surface.is_proper(f as usize))
+        .collect();
     progress.at(0.0)?;
     let tree = Tree::new(surface, faces, |e| !rules.ends(e), MOST_SPREAD);
     progress.at(0.1)?;
@@ -91,7 +94,12 @@ pub fn charts(
         .map(|&root| from_the_top(surface, &tree, root, rules))
         .collect();
     progress.at(0.35)?;
-    let regions = joined(surface, regions.into_iter().flatten().collect(), rules, progress)?;
+    let regions = joined(
+        surface,
+        regions.into_iter().flatten().collect(),
+        rules,
+        progress,
+    )?;
     let done: Vec<Region> = regions
         .into_par_iter()
         .map(|r| polished(surface, r, rules))
@@ -170,7 +178,9 @@ fn joined(
     progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
     let mut of_face = vec![NONE; surface.faces.len()];
-    let mut seam: Vec<bool> = (0..surface.edges.len() as u32).map(|e| rules.ends(e)).collect();
+    let mut seam: Vec<bool> = (0..surface.edges.len() as u32)
+        .map(|e| rules.ends(e))
+        .collect();
     for (i, r) in regions.iter().enumerate() {
         for &f in &r.chart.faces {
             of_face[f as usize] = i as u32;
@@ -298,7 +308,13 @@ pub(crate) fn union(
     seam: &[bool],
     rules: &Rules,
 ) -> Option<Region> {
-    let mut faces: Vec<u32> = a.chart.faces.iter().chain(&b.chart.faces).copied().collect();
+    let mut faces: Vec<u32> = a
+        .chart
+        .faces
+        .iter()
+        .chain(&b.chart.faces)
+        .copied()
+        .collect();
     faces.sort_unstable();
     let arcs = arcs(surface, a, b, of_face, other, rules);
     let weight = |arc: &Vec<u32>| -> f64 {
@@ -309,7 +325,9 @@ pub(crate) fn union(
     let flat = (a.normal + b.normal).length() >= (a.area + b.area) * (1.0 - 1e-9);
     let mut close: Vec<u32> = match flat {
         true => arcs.into_iter().flatten().collect(),
-        false => arcs.into_iter().max_by(|x, y| weight(x).total_cmp(&weight(y)))?,
+        false => arcs
+            .into_iter()
+            .max_by(|x, y| weight(x).total_cmp(&weight(y)))?,
     };
     close.sort_unstable();
     let chart = Chart::new(surface, faces, |e| {

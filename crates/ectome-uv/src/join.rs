@@ -83,7 +83,9 @@ pub fn split(surface: &Surface, layout: &mut Layout, island: &Island) -> bool {
     let (low, high) = (order[0].0, order[order.len() - 1].0);
     let middle = 0.5 * (low + high);
     // Where all lie on one side of the middle the list itself is halved.
-    let first = order.partition_point(|o| o.0 < middle).clamp(1, order.len() - 1);
+    let first = order
+        .partition_point(|o| o.0 < middle)
+        .clamp(1, order.len() - 1);
     let mut side = vec![NONE; surface.faces.len()];
     for (i, &(_, f)) in order.iter().enumerate() {
         side[f as usize] = u32::from(i >= first);
@@ -116,7 +118,10 @@ pub fn over_long(layout: &Layout, islands: &[Island], share: f64) -> Vec<u32> {
         .filter(|(_, i)| (i.high - i.low).length() > share)
         .map(|(i, island)| {
             let outline = gap::outline(layout, &island.faces);
-            (orient::least_box_size(outline.into_iter().flatten().collect()).x, i as u32)
+            (
+                orient::least_box_size(outline.into_iter().flatten().collect()).x,
+                i as u32,
+            )
         })
         .filter(|(long, _)| *long > share)
         .collect();

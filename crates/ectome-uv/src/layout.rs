@@ -199,7 +199,9 @@ impl Layout {
             }
             *corner = v as u32;
         }
-        set.iter_mut().filter(|t| t.is_nan()).for_each(|t| *t = Vec2::ZERO);
+        set.iter_mut()
+            .filter(|t| t.is_nan())
+            .for_each(|t| *t = Vec2::ZERO);
         out.uv_sets = vec![set];
         for run in &mut out.runs {
             run.channels.uv_sets = 1;
@@ -220,7 +222,9 @@ mod tests {
         for f in 0..12 {
             layout.island[f] = (f / 2) as u32;
             let at = |p: glam::Vec3| (p.as_dvec3() + 0.5).truncate() * 0.1;
-            layout.uv[f] = mesh.triangle(f).map(|p| at(p) + DVec2::splat(f as f64 / 24.0));
+            layout.uv[f] = mesh
+                .triangle(f)
+                .map(|p| at(p) + DVec2::splat(f as f64 / 24.0));
         }
         layout.count = 6;
         // Pairs of triangles share an offset, so that each side is an island.

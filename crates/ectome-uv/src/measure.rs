@@ -118,7 +118,8 @@ pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
                 inside_out: away > 0.0,
                 low,
                 high,
-                sheet: ((0.5 * (low.x + high.x)).floor() as i32).clamp(0, layout.sheets.max(1) as i32 - 1),
+                sheet: ((0.5 * (low.x + high.x)).floor() as i32)
+                    .clamp(0, layout.sheets.max(1) as i32 - 1),
                 textures: layout.textures.get(faces[0] as usize).copied().unwrap_or(0),
                 stack: stacks[i],
                 part: part[faces[0] as usize],
@@ -158,21 +159,31 @@ pub fn numbers(mesh: &Mesh, layout: &Layout, islands: &[Island], size: u32) -> N
         without_uvs: layout.island.iter().filter(|&&i| i == NONE).count(),
         ..Numbers::default()
     };
-    let whole = islands.iter().fold(Stretch::default(), |s, i| s.and(i.stretch));
+    let whole = islands
+        .iter()
+        .fold(Stretch::default(), |s, i| s.and(i.stretch));
     out.stretch_l2 = whole.l2();
     out.stretch_max = whole.largest();
     out.collapsed_triangles = whole.collapsed();
     let texels = f64::from(size);
     let area: f64 = islands.iter().map(|i| i.area_m2).sum();
-    let within: f64 = islands.iter().map(|i| i.area_m2 * i.stretch.l2().powi(2)).sum();
+    let within: f64 = islands
+        .iter()
+        .map(|i| i.area_m2 * i.stretch.l2().powi(2))
+        .sum();
     out.stretch_within_l2 = (within / area).sqrt();
     (out.texels_per_metre, out.density_spread_percent) =
         mean_and_spread(islands.iter().map(|i| (i.area_m2, i.density * texels)));
-    let triangles = layout.island.iter().enumerate().filter(|(_, i)| **i != NONE).map(|(f, _)| {
-        let area = measure::area_vector(mesh.triangle(f)).length();
-        let density = (0.5 * twice_area(layout.uv[f]).abs() / area.max(1e-300)).sqrt();
-        (area, if area > 0.0 { density } else { 0.0 })
-    });
+    let triangles = layout
+        .island
+        .iter()
+        .enumerate()
+        .filter(|(_, i)| **i != NONE)
+        .map(|(f, _)| {
+            let area = measure::area_vector(mesh.triangle(f)).length();
+            let density = (0.5 * twice_area(layout.uv[f]).abs() / area.max(1e-300)).sqrt();
+            (area, if area > 0.0 { density } else { 0.0 })
+        });
     out.density_spread_triangles_percent = mean_and_spread(triangles).1;
     for (f, &i) in layout.island.iter().enumerate() {
         if i != NONE {
@@ -195,13 +206,18 @@ pub fn numbers(mesh: &Mesh, layout: &Layout, islands: &[Island], size: u32) -> N
             out.inside_out.push(i as u32);
         }
     }
-    out.stacked = islands.iter().enumerate().filter(|(i, s)| s.stack != *i as u32).count();
+    out.stacked = islands
+        .iter()
+        .enumerate()
+        .filter(|(i, s)| s.stack != *i as u32)
+        .count();
     let counted = Raster::of(layout, islands, size);
     out.sheets = counted.sheets;
     out.coverage_percent = 100.0 * counted.covered as f64 / counted.cells.max(1) as f64;
     out.overlap_percent = 100.0 * counted.twice as f64 / counted.covered.max(1) as f64;
     out.overlapping = counted.overlapping;
-    out.smallest_gap_texels = crate::gap::smallest(layout, islands, &out.overlapping).map(|g| g * texels);
+    out.smallest_gap_texels =
+        crate::gap::smallest(layout, islands, &out.overlapping).map(|g| g * texels);
     out
 }
 
@@ -239,13 +255,18 @@ impl Raster {
         for &sheet in &sheets {
             owner.fill(0);
             let mut seen_twice = vec![false; n * n];
-            for (i, island) in islands.iter().enumerate().filter(|(_, i)| i.place() == sheet) {
+            for (i, island) in islands
+                .iter()
+                .enumerate()
+                .filter(|(_, i)| i.place() == sheet)
+            {
                 // Of a stack only the first counts.
                 if island.stack != i as u32 {
                     continue;
                 }
                 for &f in &island.faces {
-                    let shifted = layout.uv[f as usize].map(|p| p - DVec2::new(f64::from(sheet.0), 0.0));
+                    let shifted =
+                        layout.uv[f as usize].map(|p| p - DVec2::new(f64::from(sheet.0), 0.0));
                     cover(shifted, n, |at| {
                         if owner[at] == 0 {
                             owner[at] = f + 1;
@@ -284,7 +305,10 @@ pub fn cover(uv: [DVec2; 3], n: usize, mut hit: impl FnMut(usize)) {
     if twice < 0.0 {
         p.swap(1, 2);
     }
-    let (y_low, y_high) = (p[0].y.min(p[1].y).min(p[2].y), p[0].y.max(p[1].y).max(p[2].y));
+    let (y_low, y_high) = (
+        p[0].y.min(p[1].y).min(p[2].y),
+        p[0].y.max(p[1].y).max(p[2].y),
+    );
     let first = (y_low - 0.5).ceil().max(0.0) as usize;
     let last = (y_high - 0.5).floor().min(n as f64 - 1.0);
     if last < 0.0 {
@@ -297,7 +321,11 @@ pub fn cover(uv: [DVec2; 3], n: usize, mut hit: impl FnMut(usize)) {
         for k in 0..3 {
             // The same side gives the same figure whichever way it is run.
             let (a, b) = (p[k], p[(k + 1) % 3]);
-            let (a, b) = if (a.y, a.x) <= (b.y, b.x) { (a, b) } else { (b, a) };
+            let (a, b) = if (a.y, a.x) <= (b.y, b.x) {
+                (a, b)
+            } else {
+                (b, a)
+            };
             if (a.y <= line) != (b.y <= line) {
                 let x = a.x + (line - a.y) / (b.y - a.y) * (b.x - a.x);
                 from = from.min(x);
@@ -324,7 +352,10 @@ mod tests {
     fn coverage_is_exact_on_aligned_squares() {
         let square = |x: f64, y: f64, s: f64| {
             let at = |i: f64, j: f64| DVec2::new(x + s * i, y + s * j);
-            [[at(0., 0.), at(0., 1.), at(1., 1.)], [at(0., 0.), at(1., 1.), at(1., 0.)]]
+            [
+                [at(0., 0.), at(0., 1.), at(1., 1.)],
+                [at(0., 0.), at(1., 1.), at(1., 0.)],
+            ]
         };
         let mut hits = vec![0; 64 * 64];
         for t in square(0.25, 0.5, 0.25) {
@@ -332,7 +363,10 @@ mod tests {
         }
         assert_eq!(hits.iter().sum::<i32>(), 16 * 16);
         assert!(hits.iter().all(|&h| h <= 1));
-        assert_eq!((hits[32 * 64 + 16], hits[32 * 64 + 15], hits[47 * 64 + 31]), (1, 0, 1));
+        assert_eq!(
+            (hits[32 * 64 + 16], hits[32 * 64 + 15], hits[47 * 64 + 31]),
+            (1, 0, 1)
+        );
     }
 
     #[test]

@@ -53,12 +53,20 @@ pub fn costs(surface: &Surface, openness: &[f32]) -> Vec<f64> {
                 f => f64::from(openness[f as usize]),
             };
             let seen = 0.15 + 0.85 * of(f).max(of(g));
-            let up = |f: u32| if f == NONE { 0.0 } else { surface.normal[f as usize].y };
+            let up = |f: u32| {
+                if f == NONE {
+                    0.0
+                } else {
+                    surface.normal[f as usize].y
+                }
+            };
             let under = if up(f) + up(g) < -1.0 { 0.6 } else { 1.0 };
             let bent = match e.turn {
                 t if t < -CREASE => 0.2,
                 t if t > CREASE => 0.35,
-                t => 1.0 - 0.5 * (-t / CREASE).clamp(0.0, 1.0) - 0.25 * (t / CREASE).clamp(0.0, 1.0),
+                t => {
+                    1.0 - 0.5 * (-t / CREASE).clamp(0.0, 1.0) - 0.25 * (t / CREASE).clamp(0.0, 1.0)
+                }
             };
             seen * under * bent
         })
@@ -78,10 +86,18 @@ mod tests {
         assert!(open.iter().all(|&o| o > 0.99));
         let costs = costs(&surface, &open);
         let mean = |under: bool| {
-            let (sum, n) = surface.edges.iter().zip(&costs).fold((0.0, 0), |(s, n), (e, c)| {
-                let y: f64 = e.points.iter().map(|&p| surface.points[p as usize].y).sum();
-                if (y < -1.2) == under { (s + c, n + 1) } else { (s, n) }
-            });
+            let (sum, n) = surface
+                .edges
+                .iter()
+                .zip(&costs)
+                .fold((0.0, 0), |(s, n), (e, c)| {
+                    let y: f64 = e.points.iter().map(|&p| surface.points[p as usize].y).sum();
+                    if (y < -1.2) == under {
+                        (s + c, n + 1)
+                    } else {
+                        (s, n)
+                    }
+                });
             sum / f64::from(n)
         };
         assert!(mean(true) < 0.7 * mean(false));

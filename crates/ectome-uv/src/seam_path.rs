@@ -37,7 +37,11 @@ pub fn shortest(surface: &Surface, costs: &[f64], from: u32, to: u32) -> Vec<u32
         }
         for &e in &at[start[p as usize] as usize..start[p as usize + 1] as usize] {
             let edge = &surface.edges[e as usize];
-            let q = if edge.points[0] == p { edge.points[1] } else { edge.points[0] };
+            let q = if edge.points[0] == p {
+                edge.points[1]
+            } else {
+                edge.points[0]
+            };
             let c = so_far + edge.length * costs[e as usize];
             if c < cost[q as usize] {
                 cost[q as usize] = c;
@@ -51,7 +55,11 @@ pub fn shortest(surface: &Surface, costs: &[f64], from: u32, to: u32) -> Vec<u32
     while p != from && way[p as usize] != NONE {
         let edge = &surface.edges[way[p as usize] as usize];
         path.push(way[p as usize]);
-        p = if edge.points[0] == p { edge.points[1] } else { edge.points[0] };
+        p = if edge.points[0] == p {
+            edge.points[1]
+        } else {
+            edge.points[0]
+        };
     }
     path.reverse();
     path
@@ -77,7 +85,10 @@ mod tests {
         let costs = vec![1.0; surface.edges.len()];
         let path = shortest(&surface, &costs, ends[0], ends[1]);
         let length: f64 = path.iter().map(|&e| surface.edges[e as usize].length).sum();
-        assert!((0.95 * std::f64::consts::PI..1.25 * std::f64::consts::PI).contains(&length), "{length}");
+        assert!(
+            (0.95 * std::f64::consts::PI..1.25 * std::f64::consts::PI).contains(&length),
+            "{length}"
+        );
         for pair in path.windows(2) {
             let [a, b] = [pair[0], pair[1]].map(|e| surface.edges[e as usize].points);
             assert!(a.iter().any(|p| b.contains(p)));

@@ -64,7 +64,14 @@ impl Stretch {
         }
         let along = f.dot(e) / base;
         let height = (f.length_squared() - along * along).max(0.0).sqrt();
-        self.add([DVec2::ZERO, DVec2::new(base, 0.0), DVec2::new(along, height)], sheet);
+        self.add(
+            [
+                DVec2::ZERO,
+                DVec2::new(base, 0.0),
+                DVec2::new(along, height),
+            ],
+            sheet,
+        );
     }
 
     /// Both together.

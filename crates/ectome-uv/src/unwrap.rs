@@ -89,8 +89,12 @@ const SMALL: f64 = 1.0 / 3000.0;
 
 fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
     let normal_at = |face: u32, point: u32| -> Option<Vec3> {
-        let k = surface.faces[face as usize].iter().position(|&p| p == point)?;
-        let n = *mesh.normals.get(mesh.corners[3 * face as usize + k] as usize)?;
+        let k = surface.faces[face as usize]
+            .iter()
+            .position(|&p| p == point)?;
+        let n = *mesh
+            .normals
+            .get(mesh.corners[3 * face as usize + k] as usize)?;
         (n != Vec3::ZERO).then_some(n)
     };
     let split = |e: &crate::surface::Edge| -> Option<bool> {
@@ -102,9 +106,7 @@ fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
         }
         Some(widest > SPLIT)
     };
-    let hard = |e: &crate::surface::Edge| {
-        !e.fixed && split(e).unwrap_or(e.turn.abs() > HARD)
-    };
+    let hard = |e: &crate::surface::Edge| !e.fixed && split(e).unwrap_or(e.turn.abs() > HARD);
     surface.edges.iter().map(hard).collect()
 }
 
@@ -181,11 +183,7 @@ pub fn unwrap(
 ///
 /// # Errors
 /// [`Cancelled`] when the work is stopped.
-pub fn whole(
-    mesh: &Mesh,
-    options: &Options,
-    progress: &Progress,
-) -> Result<Layout, Cancelled> {
+pub fn whole(mesh: &Mesh, options: &Options, progress: &Progress) -> Result<Layout, Cancelled> {
     let ground = Ground::of(mesh);
     let faces = (0..mesh.face_count() as u32).collect();
     let mut layout = Layout::empty(mesh.face_count());

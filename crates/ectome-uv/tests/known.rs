@@ -30,7 +30,10 @@ fn what_can_be_unrolled_is_not_stretched(
     let (_, n) = laid_out(&mesh, manner, &Settings::default());
     assert!((n.stretch_l2 - 1.0).abs() < 1e-4, "{n:?}");
     assert!((n.stretch_max - 1.0).abs() < 1e-4, "{n:?}");
-    assert_eq!((n.flipped_triangles, n.overlap_percent, n.without_uvs), (0, 0.0, 0));
+    assert_eq!(
+        (n.flipped_triangles, n.overlap_percent, n.without_uvs),
+        (0, 0.0, 0)
+    );
     assert!(n.smallest_gap_texels.unwrap() >= 8.0 - 1e-3, "{n:?}");
 }
 
@@ -49,7 +52,10 @@ fn a_sphere_holds_the_bound() {
     let ball = shapes::icosphere(1.0, 4);
     let (_, n) = laid_out(&ball, Manner::Soft, &Settings::default());
     assert!(n.stretch_l2 > 1.0001 && n.stretch_l2 <= 1.02, "{n:?}");
-    assert!((2..=12).contains(&n.islands) && n.stretch_max < 1.6, "{n:?}");
+    assert!(
+        (2..=12).contains(&n.islands) && n.stretch_max < 1.6,
+        "{n:?}"
+    );
     assert_eq!((n.flipped_triangles, n.overlap_percent), (0, 0.0));
 }
 
@@ -77,7 +83,9 @@ fn a_cap_is_stretched_no_more_than_by_azimuthal_maps(#[case] degrees: f64) {
     let equidistant = l2(|t| (1.0, t / t.sin()));
     let ball = shapes::icosphere(1.0, 5);
     let cap = edit::kept(&ball, |f| {
-        ball.triangle(f).iter().all(|p| f64::from(p.y) >= theta.cos())
+        ball.triangle(f)
+            .iter()
+            .all(|p| f64::from(p.y) >= theta.cos())
     });
     let surface = Surface::of(&cap);
     let chart = Chart::new(&surface, (0..cap.face_count() as u32).collect(), |_| false);
@@ -94,7 +102,12 @@ fn a_cap_is_stretched_no_more_than_by_azimuthal_maps(#[case] degrees: f64) {
 fn numbers_of_a_layout_made_by_hand() {
     let square = |s: f32, x: f32| {
         let corner = |i: f32, j: f32| Vec3::new(x + s * i, s * j, 0.0);
-        vec![corner(0., 0.), corner(1., 0.), corner(1., 1.), corner(0., 1.)]
+        vec![
+            corner(0., 0.),
+            corner(1., 0.),
+            corner(1., 1.),
+            corner(0., 1.),
+        ]
     };
     let mut positions = square(1.0, 0.0);
     positions.extend(square(2.0, 5.0));
@@ -102,7 +115,10 @@ fn numbers_of_a_layout_made_by_hand() {
     let at = |x: f64, y: f64, s: f64| {
         // v runs down.
         let c = |i: f64, j: f64| DVec2::new(x + s * i, y + s * (1.0 - j));
-        [[c(0., 0.), c(1., 0.), c(1., 1.)], [c(0., 0.), c(1., 1.), c(0., 1.)]]
+        [
+            [c(0., 0.), c(1., 0.), c(1., 1.)],
+            [c(0., 0.), c(1., 1.), c(0., 1.)],
+        ]
     };
     let [a, b] = at(0.0625, 0.0625, 0.25);
     let [c, d] = at(0.4375, 0.05, 0.5);
@@ -116,22 +132,36 @@ fn numbers_of_a_layout_made_by_hand() {
     let n = measure::numbers(&mesh, &layout, &measure::islands(&mesh, &layout), 2048);
     assert!((n.coverage_percent - 31.25).abs() < 0.05, "{n:?}");
     assert!((n.texels_per_metre - 512.0).abs() < 1e-6 && n.density_spread_percent < 1e-6);
-    assert!((n.smallest_gap_texels.unwrap() - 0.05 * 2048.0).abs() < 1e-6, "{n:?}");
-    assert!((n.stretch_l2 - 1.0).abs() < 1e-9 && n.inside_out.is_empty() && n.out_of_range.is_empty());
+    assert!(
+        (n.smallest_gap_texels.unwrap() - 0.05 * 2048.0).abs() < 1e-6,
+        "{n:?}"
+    );
+    assert!(
+        (n.stretch_l2 - 1.0).abs() < 1e-9 && n.inside_out.is_empty() && n.out_of_range.is_empty()
+    );
     // Moved onto each other by a quarter of the small one, mirrored, and out of the sheet.
     let mut bad = layout.clone();
     bad.uv[0] = a.map(|p| DVec2::new(1.0 - p.x, p.y) - DVec2::new(0.4375, -0.4));
     bad.uv[1] = b.map(|p| DVec2::new(1.0 - p.x, p.y) - DVec2::new(0.4375, -0.4));
     let n = measure::numbers(&mesh, &bad, &measure::islands(&mesh, &bad), 2048);
-    assert_eq!((n.inside_out.as_slice(), n.overlapping.as_slice()), (&[0][..], &[0, 1][..]));
-    assert!(n.overlap_percent > 1.0 && n.out_of_range.is_empty(), "{n:?}");
+    assert_eq!(
+        (n.inside_out.as_slice(), n.overlapping.as_slice()),
+        (&[0][..], &[0, 1][..])
+    );
+    assert!(
+        n.overlap_percent > 1.0 && n.out_of_range.is_empty(),
+        "{n:?}"
+    );
     // On textures of their own they are on sheets of their own.
     let apart = Layout {
         textures: vec![0, 0, 1, 1],
         ..bad.clone()
     };
     let n = measure::numbers(&mesh, &apart, &measure::islands(&mesh, &apart), 2048);
-    assert_eq!((n.sheets, n.overlapping.len(), n.overlap_percent), (2, 0, 0.0));
+    assert_eq!(
+        (n.sheets, n.overlapping.len(), n.overlap_percent),
+        (2, 0, 0.0)
+    );
     assert!((n.coverage_percent - 31.25 / 2.0).abs() < 0.05, "{n:?}");
     bad.uv[2] = c.map(|p| p + DVec2::new(0.0, 0.6));
     bad.uv[3] = d.map(|p| p + DVec2::new(0.0, 0.6));

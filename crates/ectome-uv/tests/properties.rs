@@ -15,7 +15,11 @@ use proptest::prelude::*;
 
 /// A ball or a ring, bent by waves and with some faces missing.
 fn bent() -> impl Strategy<Value = Mesh> {
-    let wave = (prop::array::uniform3(-6.0f32..6.0), 0.0f32..0.25, 0.0f32..6.0);
+    let wave = (
+        prop::array::uniform3(-6.0f32..6.0),
+        0.0f32..0.25,
+        0.0f32..6.0,
+    );
     (
         any::<bool>(),
         prop::collection::vec(wave, 0..4),
@@ -91,7 +95,10 @@ fn several_sheets_hold_more_and_islands_stay_whole() {
     let (_, a) = laid_out(&mesh, Manner::Soft, &one);
     let (layout, b) = laid_out(&mesh, Manner::Soft, &two);
     assert!(b.texels_per_metre > 1.2 * a.texels_per_metre, "{a:?} {b:?}");
-    assert_eq!((b.sheets, b.out_of_range.len(), b.overlapping.len()), (2, 0, 0));
+    assert_eq!(
+        (b.sheets, b.out_of_range.len(), b.overlapping.len()),
+        (2, 0, 0)
+    );
     assert!(b.smallest_gap_texels.unwrap() >= 8.0);
     assert!(layout.uv.iter().flatten().any(|p| p.x > 1.0));
 }
@@ -113,7 +120,10 @@ fn a_locked_island_stays_and_others_keep_off_it() {
     let now = measure::islands(&mesh, &again);
     assert_eq!((now[2].low, now[2].high), (islands[2].low, islands[2].high));
     let n = measure::numbers(&mesh, &again, &now, settings.size);
-    assert!(n.overlapping.is_empty() && n.smallest_gap_texels.unwrap() >= 8.0 - 1e-6, "{n:?}");
+    assert!(
+        n.overlapping.is_empty() && n.smallest_gap_texels.unwrap() >= 8.0 - 1e-6,
+        "{n:?}"
+    );
 }
 
 #[test]
@@ -140,7 +150,11 @@ fn a_marked_seam_parts_islands_and_a_closed_edge_joins_them() {
         .edges
         .iter()
         .enumerate()
-        .filter(|(_, e)| e.points.iter().all(|&p| (mesh.points[p as usize].y - 1.0).abs() < 1e-6))
+        .filter(|(_, e)| {
+            e.points
+                .iter()
+                .all(|&p| (mesh.points[p as usize].y - 1.0).abs() < 1e-6)
+        })
         .map(|(i, _)| i as u32)
         .collect();
     assert_eq!(ring.len(), 32);
@@ -174,5 +188,8 @@ fn far_too_dense_is_refused_at_once() {
         ..Wishes::default()
     };
     let refused = arrange::pack(&layout, &islands, &wishes, &settings, &Progress::new());
-    assert!(matches!(refused, Err(ectome_uv::pack::PackError::TooDense { .. })));
+    assert!(matches!(
+        refused,
+        Err(ectome_uv::pack::PackError::TooDense { .. })
+    ));
 }

@@ -59,7 +59,10 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/layouts/{number}", post(uv_page::change))
         .route("/assets/{id}/layouts/{number}/sheet", get(uv_page::sheet))
         .route("/assets/{id}/layouts/{number}/mesh", get(uv_page::mesh))
-        .route("/assets/{id}/layouts/{number}/numbers", get(uv_page::numbers))
+        .route(
+            "/assets/{id}/layouts/{number}/numbers",
+            get(uv_page::numbers),
+        )
         .route("/assets/{id}/layouts/{number}/path", get(uv_page::path))
         .route("/assets/{id}/sheet", get(sheet::page))
         .route("/assets/{id}/sheet/picture", get(sheet::picture))

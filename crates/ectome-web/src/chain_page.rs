@@ -25,7 +25,7 @@ pub(crate) async fn brief_of(app: &App, asset: &Asset) -> Result<Brief, Failure>
 
 /// `POST /assets/{id}/chains`: fills every tier that is not locked, by `by` = `brief` (its limits), `ratio` (from
 /// `triangles`, each `ratio_percent` of the one before, `tiers` in all) or `error` (as few triangles as stay within
-/// `pixels` at each tier's nearest distance).
+/// `pixels` at each tier's nearest distance); cut from candidate `from`, or for 0 from the source.
 pub async fn fill(
     State(app): State<App>,
     Path(id): Path<u64>,
@@ -54,7 +54,18 @@ pub async fn fill(
             limits.into_iter().map(Fill::to).collect::<Vec<_>>()
         }
     };
-    app.store.ask_for_chain(&asset, &fills).await?;
+    let tray = app.store.tray(id).await?;
+    let from = match f.text("from") {
+        "" | "0" => None,
+        number => Some(
+            tray.iter()
+                .find(|c| c.number.to_string() == number && c.state == CandidateState::Ready)
+                .ok_or_else(|| {
+                    Failure::bad("The candidate to cut from is not there. Choose one that is made.")
+                })?,
+        ),
+    };
+    app.store.ask_for_chain(&asset, &fills, from).await?;
     let chain = app.store.chain(id).await?;
     Ok(back(
         &headers,

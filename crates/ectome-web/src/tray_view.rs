@@ -60,14 +60,20 @@ pub fn tray_lines(
     // What other UVs were made of stands behind them, unless somebody holds on to it.
     let superseded = |c: &Candidate| {
         let replaced = tray.iter().any(|d| {
-            d.changes_uvs && d.based_on.as_deref() == Some(&c.hash) && d.state == CandidateState::Ready
+            d.changes_uvs
+                && d.based_on.as_deref() == Some(&c.hash)
+                && d.state == CandidateState::Ready
         });
         let held = c.pinned
             || shown.is_some_and(|s| s.hash == c.hash)
             || chain.iter().any(|t| t.candidate.hash == c.hash);
         c.changes_uvs && replaced && !held
     };
-    tray.iter().rev().filter(|c| !superseded(c)).map(line).collect()
+    tray.iter()
+        .rev()
+        .filter(|c| !superseded(c))
+        .map(line)
+        .collect()
 }
 
 /// What a cut cost: how far off, where, and what that is on screen where the tier is seen.

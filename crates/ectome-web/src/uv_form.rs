@@ -117,10 +117,14 @@ fn list<T: DeserializeOwned>(f: &Fields, name: &str, what: &str) -> Result<Vec<T
         return Ok(Vec::new());
     }
     let list: Vec<T> = serde_json::from_str(text).map_err(|_| {
-        Failure::bad(format!("{what} could not be read. Reload the page and choose again."))
+        Failure::bad(format!(
+            "{what} could not be read. Reload the page and choose again."
+        ))
     })?;
     match list.len() > MOST {
-        true => Err(Failure::bad(format!("{what} are more than {MOST}. Choose fewer at once."))),
+        true => Err(Failure::bad(format!(
+            "{what} are more than {MOST}. Choose fewer at once."
+        ))),
         false => Ok(list),
     }
 }
@@ -129,8 +133,12 @@ fn list<T: DeserializeOwned>(f: &Fields, name: &str, what: &str) -> Result<Vec<T
 mod tests {
     use super::*;
 
-    const PACKING: [(&str, &str); 4] =
-        [("padding", "8"), ("sheets", "1"), ("effort", "0"), ("turns", "quarter")];
+    const PACKING: [(&str, &str); 4] = [
+        ("padding", "8"),
+        ("sheets", "1"),
+        ("effort", "0"),
+        ("turns", "quarter"),
+    ];
 
     fn with(list: &[(&str, &str)]) -> Fields {
         Fields::of(&[list, &PACKING].concat())
@@ -138,14 +146,32 @@ mod tests {
 
     #[test]
     fn a_form_becomes_a_step() {
-        let f = with(&[("do", "unwrap"), ("manner", "mechanical"), ("stacks", "repeats")]);
+        let f = with(&[
+            ("do", "unwrap"),
+            ("manner", "mechanical"),
+            ("stacks", "repeats"),
+        ]);
         let s = step(&f, 1024).ok().unwrap();
-        assert!(matches!(s.change, UvChange::Unwrap { manner: Manner::Mechanical, .. }));
+        assert!(matches!(
+            s.change,
+            UvChange::Unwrap {
+                manner: Manner::Mechanical,
+                ..
+            }
+        ));
         assert_eq!((s.packing.sheet.size, s.packing.sheet.border), (1024, 8.0));
-        assert_eq!((s.packing.stacks, s.packing.sheet.turns), (Stacks::Repeats, Turns::Quarter));
+        assert_eq!(
+            (s.packing.stacks, s.packing.sheet.turns),
+            (Stacks::Repeats, Turns::Quarter)
+        );
         let f = with(&[("do", "join"), ("chosen", "[[0,1,2],[3,4,5.5]]")]);
         let s = step(&f, 1024).ok().unwrap();
-        assert_eq!(s.change, UvChange::Join { at: [[0., 1., 2.], [3., 4., 5.5]] });
+        assert_eq!(
+            s.change,
+            UvChange::Join {
+                at: [[0., 1., 2.], [3., 4., 5.5]]
+            }
+        );
     }
 
     #[test]

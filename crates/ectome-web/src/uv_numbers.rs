@@ -55,14 +55,27 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
             "Islands that lie exactly on an earlier one, and sheets in use",
             "",
         ),
-        line("Coverage", format!("{:.1} %", n.coverage_percent), "Share of the sheet that is used", ""),
+        line(
+            "Coverage",
+            format!("{:.1} %", n.coverage_percent),
+            "Share of the sheet that is used",
+            "",
+        ),
         line(
             "Texel density",
-            format!("{} texels/m", words::grouped(n.texels_per_metre.round() as u64)),
+            format!(
+                "{} texels/m",
+                words::grouped(n.texels_per_metre.round() as u64)
+            ),
             "Mean over the area, at the brief's size of texture",
             if off < 0.8 { "is-tight" } else { "" },
         ),
-        line("Brief asks for", format!("{} at {size}", words::grouped(wanted.round() as u64)), "", ""),
+        line(
+            "Brief asks for",
+            format!("{} at {size}", words::grouped(wanted.round() as u64)),
+            "",
+            "",
+        ),
         line(
             "Spread, islands",
             format!("{:.1} %", n.density_spread_percent),
@@ -83,18 +96,45 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
         ),
         line(
             "Smallest gap",
-            n.smallest_gap_texels.map_or_else(|| "none".to_owned(), |g| format!("{g:.1} texels")),
+            n.smallest_gap_texels
+                .map_or_else(|| "none".to_owned(), |g| format!("{g:.1} texels")),
             "Between islands, and from islands to the edge of the sheet",
-            if n.smallest_gap_texels.is_some_and(|g| g < 1.0) { "is-tight" } else { "" },
+            if n.smallest_gap_texels.is_some_and(|g| g < 1.0) {
+                "is-tight"
+            } else {
+                ""
+            },
         ),
         line(
             "Overlap",
             format!("{:.2} %", n.overlap_percent),
             "Share of the used area that several islands lie on; stacks do not count",
-            if n.overlapping.is_empty() { "" } else { "is-over" },
+            if n.overlapping.is_empty() {
+                ""
+            } else {
+                "is-over"
+            },
         ),
-        line("Off the sheet", words::grouped(n.out_of_range.len() as u64), "Islands", if n.out_of_range.is_empty() { "" } else { "is-tight" }),
-        line("Inside-out", words::grouped(n.inside_out.len() as u64), "Islands; mirrored copies in a stack do not count", if n.inside_out.is_empty() { "" } else { "is-over" }),
+        line(
+            "Off the sheet",
+            words::grouped(n.out_of_range.len() as u64),
+            "Islands",
+            if n.out_of_range.is_empty() {
+                ""
+            } else {
+                "is-tight"
+            },
+        ),
+        line(
+            "Inside-out",
+            words::grouped(n.inside_out.len() as u64),
+            "Islands; mirrored copies in a stack do not count",
+            if n.inside_out.is_empty() {
+                ""
+            } else {
+                "is-over"
+            },
+        ),
     ];
     UvNumbersView {
         any: true,
@@ -123,20 +163,47 @@ fn faults(sheet: &Sheet) -> Vec<Fault> {
             chooses,
         });
     };
-    let verb = |list: &[u32], one: &'static str, many: &'static str| if list.len() == 1 { one } else { many };
-    add(&n.inside_out, verb(&n.inside_out, "lies inside-out", "lie inside-out"), "turn_over", "Turn over", false);
-    add(&n.overlapping, verb(&n.overlapping, "overlaps", "overlap each other"), "separate", "Lay apart", false);
-    add(&n.out_of_range, verb(&n.out_of_range, "leaves the sheet", "leave the sheet"), "separate", "Move into the sheet", false);
+    let verb = |list: &[u32], one: &'static str, many: &'static str| {
+        if list.len() == 1 { one } else { many }
+    };
+    add(
+        &n.inside_out,
+        verb(&n.inside_out, "lies inside-out", "lie inside-out"),
+        "turn_over",
+        "Turn over",
+        false,
+    );
+    add(
+        &n.overlapping,
+        verb(&n.overlapping, "overlaps", "overlap each other"),
+        "separate",
+        "Lay apart",
+        false,
+    );
+    add(
+        &n.out_of_range,
+        verb(&n.out_of_range, "leaves the sheet", "leave the sheet"),
+        "separate",
+        "Move into the sheet",
+        false,
+    );
     add(
         &sheet.report.over_long,
-        verb(&sheet.report.over_long, "is longer than 80 % of the sheet", "are longer than 80 % of the sheet"),
+        verb(
+            &sheet.report.over_long,
+            "is longer than 80 % of the sheet",
+            "are longer than 80 % of the sheet",
+        ),
         "split",
         "Split across the length",
         true,
     );
     if n.without_uvs > 0 {
         out.push(Fault {
-            says: format!("{} triangles have no UVs", words::grouped(n.without_uvs as u64)),
+            says: format!(
+                "{} triangles have no UVs",
+                words::grouped(n.without_uvs as u64)
+            ),
             islands: String::new(),
             action: "",
             button: "",

@@ -44,12 +44,14 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
         n => {
             let tray = app.store.tray(id).await?;
             let found = tray.into_iter().find(|c| c.number == n);
-            let ready = found.filter(|c| c.state == CandidateState::Ready).ok_or_else(|| {
-                Failure::new(
-                    StatusCode::NOT_FOUND,
-                    format!("Candidate {n} is not there, or not made yet. Choose another."),
-                )
-            })?;
+            let ready = found
+                .filter(|c| c.state == CandidateState::Ready)
+                .ok_or_else(|| {
+                    Failure::new(
+                        StatusCode::NOT_FOUND,
+                        format!("Candidate {n} is not there, or not made yet. Choose another."),
+                    )
+                })?;
             let blob = ready.mesh.clone();
             (Some(ready), blob)
         }
@@ -82,7 +84,10 @@ pub async fn change(
 ) -> Result<Response, Failure> {
     let c = chosen(&app, id, number).await?;
     let step = uv_form::step(&f, c.size)?;
-    let hash = app.store.ask_for_uvs(&c.asset, c.candidate.as_ref(), step).await?;
+    let hash = app
+        .store
+        .ask_for_uvs(&c.asset, c.candidate.as_ref(), step)
+        .await?;
     let tray = app.store.tray(id).await?;
     let made = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "uvs", made))
@@ -101,7 +106,11 @@ pub async fn sheet(
         "textures": s.textures,
         "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.blob[..16])),
     });
-    Ok(([(header::CONTENT_TYPE, "application/json")], body.to_string()).into_response())
+    Ok((
+        [(header::CONTENT_TYPE, "application/json")],
+        body.to_string(),
+    )
+        .into_response())
 }
 
 /// `GET /assets/{id}/layouts/{number}/mesh`: the surface as GLB with what colours it.
@@ -111,7 +120,11 @@ pub async fn mesh(
 ) -> Result<Response, Failure> {
     let c = chosen(&app, id, number).await?;
     let looked = looked(&app, &c).await?;
-    Ok(([(header::CONTENT_TYPE, "model/gltf-binary")], looked.sheet.mesh.clone()).into_response())
+    Ok((
+        [(header::CONTENT_TYPE, "model/gltf-binary")],
+        looked.sheet.mesh.clone(),
+    )
+        .into_response())
 }
 
 #[derive(Template)]
@@ -147,11 +160,18 @@ pub async fn path(
     Query(ends): Query<Ends>,
 ) -> Result<Response, Failure> {
     let place = |text: &str| -> Option<[f32; 3]> {
-        let list: Vec<f32> = text.split(',').filter_map(|n| n.trim().parse().ok()).collect();
-        list.try_into().ok().filter(|p: &[f32; 3]| p.iter().all(|v| v.is_finite()))
+        let list: Vec<f32> = text
+            .split(',')
+            .filter_map(|n| n.trim().parse().ok())
+            .collect();
+        list.try_into()
+            .ok()
+            .filter(|p: &[f32; 3]| p.iter().all(|v| v.is_finite()))
     };
     let (Some(from), Some(to)) = (place(&ends.from), place(&ends.to)) else {
-        return Err(Failure::bad("A seam needs two places, each as x,y,z in metres."));
+        return Err(Failure::bad(
+            "A seam needs two places, each as x,y,z in metres.",
+        ));
     };
     let c = chosen(&app, id, number).await?;
     let looked = looked(&app, &c).await?;
@@ -162,7 +182,11 @@ pub async fn path(
     }
     let places = spawn_blocking(move || {
         let ground = looked.ground();
-        let edges = ground.path(&SeamMark { from, to, seam: true });
+        let edges = ground.path(&SeamMark {
+            from,
+            to,
+            seam: true,
+        });
         edges
             .iter()
             .map(|&e| {
@@ -179,5 +203,9 @@ pub async fn path(
             "No edges lead from one place to the other. Pick two on one piece of the surface.",
         ));
     }
-    Ok(([(header::CONTENT_TYPE, "application/json")], json!(places).to_string()).into_response())
+    Ok((
+        [(header::CONTENT_TYPE, "application/json")],
+        json!(places).to_string(),
+    )
+        .into_response())
 }

@@ -32,6 +32,8 @@ pub struct UvView {
     pub density: String,
     pub history: Vec<HistoryLine>,
     pub has_repeats: bool,
+    /// The number of the newest candidate with UVs of its own; 0 for none.
+    pub newest: u32,
     /// How far the cut moved the texture.
     pub drift: Option<String>,
     /// Why the change that was asked for could not be made.
@@ -51,7 +53,11 @@ pub fn uv_view(
     let ready = || tray.iter().filter(|c| c.state == CandidateState::Ready);
     let side = |c: &Candidate, chosen: bool| Side {
         number: c.number,
-        name: format!("Candidate {}, {}", c.number, words::grouped(c.triangles.unwrap_or(0))),
+        name: format!(
+            "Candidate {}, {}",
+            c.number,
+            words::grouped(c.triangles.unwrap_or(0))
+        ),
         chosen,
     };
     let source = |chosen| Side {
@@ -61,7 +67,11 @@ pub fn uv_view(
     };
     let mut on: Vec<Side> = ready().rev().map(|c| side(c, c.number == number)).collect();
     on.push(source(number == 0));
-    let mut under: Vec<Side> = ready().rev().filter(|c| c.number != number).map(|c| side(c, false)).collect();
+    let mut under: Vec<Side> = ready()
+        .rev()
+        .filter(|c| c.number != number)
+        .map(|c| side(c, false))
+        .collect();
     if number != 0 {
         under.push(source(false));
     }
@@ -81,6 +91,7 @@ pub fn uv_view(
         density: format!("{}", brief.texels_per_metre),
         history: history(tray, asked.or(shown)),
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
+        newest: ready().filter(|c| c.changes_uvs).map(|c| c.number).max().unwrap_or(0),
         drift: shown.and_then(drift),
         fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),
     }
@@ -89,9 +100,13 @@ pub fn uv_view(
 fn drift(c: &Candidate) -> Option<String> {
     let r = c.report.as_ref()?;
     let (mean, max) = (r.uv_drift_mean_texels?, r.uv_drift_max_texels?);
-    let seams = c.proof.as_ref().and_then(|p| p.uvs.as_ref()).map_or_else(String::new, |u| {
-        format!(", seams {:.1} at most", u.seams_max_texels)
-    });
+    let seams = c
+        .proof
+        .as_ref()
+        .and_then(|p| p.uvs.as_ref())
+        .map_or_else(String::new, |u| {
+            format!(", seams {:.1} at most", u.seams_max_texels)
+        });
     Some(format!(
         "The cut moved the texture {mean:.2} texels on the mean and {max:.1} at worst at 2048{seams}."
     ))

@@ -438,3 +438,81 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
     assert_eq!(refused.status.code(), Some(1));
     assert!(String::from_utf8_lossy(&refused.stderr).contains("wield"));
 }
+
+#[test]
+fn unwrapping_reports_what_it_made_and_packing_keeps_its_islands() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 60, 30);
+    let (out, report) = (folder.path().join("uv.glb"), folder.path().join("uv.json"));
+    let run = |args: &[&str]| {
+        let done = ectome(&[&["unwrap"], args, &["--report", text(&report)]].concat());
+        assert!(done.status.success(), "{done:?}");
+        json(&report)
+    };
+    let new = run(&[
+        text(&source),
+        "--size",
+        "1024",
+        "--padding",
+        "4",
+        "-o",
+        text(&out),
+    ]);
+    for key in [
+        "islands",
+        "coverage_percent",
+        "overlap_percent",
+        "stretch_l2",
+        "stretch_max",
+        "smallest_gap_texels",
+        "seconds",
+    ] {
+        assert!(new[key].is_number(), "{key}: {new}");
+    }
+    assert!(new["islands"].as_u64().unwrap() >= 2 && new["overlap_percent"] == 0.0);
+    assert!(new["smallest_gap_texels"].as_f64().unwrap() >= 4.0);
+    // What was written is what was reported.
+    let kept = run(&[text(&out), "--layout", "keep", "--size", "1024"]);
+    assert_eq!(kept["islands"], new["islands"]);
+    let near = |key: &str| (kept[key].as_f64().unwrap() - new[key].as_f64().unwrap()).abs();
+    assert!(near("coverage_percent") < 1e-6 && near("stretch_l2") < 1e-6);
+    // Packed again with more room between, at another size.
+    let again = folder.path().join("again.glb");
+    let packed = run(&[
+        text(&out),
+        "--layout",
+        "repack",
+        "--size",
+        "512",
+        "--padding",
+        "12",
+        "--turns",
+        "quarter",
+        "-o",
+        text(&again),
+    ]);
+    assert_eq!(packed["islands"], new["islands"]);
+    assert!(packed["smallest_gap_texels"].as_f64().unwrap() >= 12.0);
+    // The same command makes the same bytes.
+    let twice = folder.path().join("twice.glb");
+    run(&[
+        text(&source),
+        "--size",
+        "1024",
+        "--padding",
+        "4",
+        "-o",
+        text(&twice),
+    ]);
+    assert_eq!(std::fs::read(&out).unwrap(), std::fs::read(&twice).unwrap());
+    let refused = ectome(&[
+        "unwrap",
+        text(&source),
+        "--texels-per-metre",
+        "100000",
+        "-o",
+        text(&again),
+    ]);
+    assert_eq!(refused.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("The most that fits is"));
+}

@@ -51,7 +51,9 @@ pub fn charted(mesh: &Mesh, fields: &[(&str, Vec<f32>)]) -> Result<Vec<u8>, Form
         });
     };
     let mut out = Output::default();
-    let places: Vec<[f32; 3]> = (0..count as u32).map(|v| mesh.position(v).to_array()).collect();
+    let places: Vec<[f32; 3]> = (0..count as u32)
+        .map(|v| mesh.position(v).to_array())
+        .collect();
     let uvs: Vec<[f32; 2]> = uvs.iter().map(|t| t.to_array()).collect();
     let mut attributes = json!({
         "POSITION": out.floats(&places, true), "TEXCOORD_0": out.floats(&uvs, false),

@@ -45,7 +45,8 @@ impl Copies {
                     continue;
                 }
                 let height = |q: Vec3| (q.as_dvec3() - half.point).dot(half.normal);
-                let over = |f: &u32| mesh.triangle(*f as usize).map(height).iter().sum::<f64>() > 0.0;
+                let over =
+                    |f: &u32| mesh.triangle(*f as usize).map(height).iter().sum::<f64>() > 0.0;
                 let (first, own): (Vec<u32>, Vec<u32>) = by_part[p].iter().partition(|f| over(f));
                 let image = |q: Vec3| q - (2.0 * height(q) * half.normal).as_vec3();
                 if first.len() == own.len()
@@ -116,21 +117,30 @@ fn matched(
     mirrored: bool,
 ) -> Option<Vec<(u32, [u8; 3])>> {
     let points = |faces: &[u32]| {
-        let mut list: Vec<u32> =
-            faces.iter().flat_map(|&f| mesh.triangle_points(f as usize)).collect();
+        let mut list: Vec<u32> = faces
+            .iter()
+            .flat_map(|&f| mesh.triangle_points(f as usize))
+            .collect();
         list.sort_unstable();
         list.dedup();
         list
     };
     let targets = points(own);
-    let (low, high) = targets.iter().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), &p| {
-        (l.min(mesh.points[p as usize]), h.max(mesh.points[p as usize]))
-    });
+    let (low, high) = targets
+        .iter()
+        .fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), &p| {
+            (
+                l.min(mesh.points[p as usize]),
+                h.max(mesh.points[p as usize]),
+            )
+        });
     let near = 1e-4 * (high - low).length();
     let cell = |p: Vec3| (p / near.max(1e-12)).round().as_ivec3();
     let mut grid: HashMap<[i32; 3], Vec<u32>> = HashMap::new();
     for &p in &targets {
-        grid.entry(cell(mesh.points[p as usize]).to_array()).or_default().push(p);
+        grid.entry(cell(mesh.points[p as usize]).to_array())
+            .or_default()
+            .push(p);
     }
     let mut becomes: HashMap<u32, u32> = HashMap::new();
     for p in points(first) {
@@ -138,7 +148,10 @@ fn matched(
         let at = cell(place);
         let around = (0..27).flat_map(|i| {
             let by = glam::IVec3::new(i % 3 - 1, i / 3 % 3 - 1, i / 9 - 1);
-            grid.get(&(at + by).to_array()).into_iter().flatten().copied()
+            grid.get(&(at + by).to_array())
+                .into_iter()
+                .flatten()
+                .copied()
         });
         let distance = |q: u32| mesh.points[q as usize].distance(place);
         let best = around.min_by(|&a, &b| distance(a).total_cmp(&distance(b)).then(a.cmp(&b)))?;
@@ -188,7 +201,11 @@ mod tests {
             }
             builder.part("ball", frame).primitive(Primitive {
                 positions: ball.points.clone(),
-                corners: ball.corners.iter().map(|&v| ball.vertex_point[v as usize]).collect(),
+                corners: ball
+                    .corners
+                    .iter()
+                    .map(|&v| ball.vertex_point[v as usize])
+                    .collect(),
                 ..Primitive::default()
             });
         }

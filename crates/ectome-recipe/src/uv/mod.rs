@@ -206,7 +206,11 @@ pub(crate) fn layout_of(scene: &Scene, sheets: u32) -> Layout {
     let textures = sets_of_textures(scene);
     layout.textures = vec![0; layout.island.len()];
     for run in &scene.mesh.runs {
-        let set = run.material.and_then(|m| textures.get(m as usize)).copied().unwrap_or(0);
+        let set = run
+            .material
+            .and_then(|m| textures.get(m as usize))
+            .copied()
+            .unwrap_or(0);
         layout.textures[run.faces.start as usize..run.faces.end as usize].fill(set);
     }
     layout
@@ -270,12 +274,16 @@ impl<'a> Work<'a> {
         face.map(|f| self.layout.island[f as usize])
             .filter(|&i| i != NONE)
             .ok_or(EngineError::Uv(
-                "no island lies there. Unwrap the mesh first, or pick a place that has UVs".to_owned(),
+                "no island lies there. Unwrap the mesh first, or pick a place that has UVs"
+                    .to_owned(),
             ))
     }
 
     fn chosen(&self, spots: &[Spot]) -> Result<Vec<u32>, EngineError> {
-        let mut list: Vec<u32> = spots.iter().map(|&s| self.island(s)).collect::<Result<_, _>>()?;
+        let mut list: Vec<u32> = spots
+            .iter()
+            .map(|&s| self.island(s))
+            .collect::<Result<_, _>>()?;
         list.sort_unstable();
         list.dedup();
         Ok(list)
@@ -283,7 +291,9 @@ impl<'a> Work<'a> {
 
     fn has_uvs(&self) -> Result<(), EngineError> {
         match self.layout.count {
-            0 => Err(EngineError::Uv("there are no UVs yet. Unwrap the mesh first".to_owned())),
+            0 => Err(EngineError::Uv(
+                "there are no UVs yet. Unwrap the mesh first".to_owned(),
+            )),
             _ => Ok(()),
         }
     }
@@ -296,7 +306,10 @@ impl<'a> Work<'a> {
         if !matches!(change, UvChange::Unwrap { .. }) {
             self.has_uvs()?;
         }
-        let packs_only = matches!(change, UvChange::Pack | UvChange::TurnOver { .. } | UvChange::Separate);
+        let packs_only = matches!(
+            change,
+            UvChange::Pack | UvChange::TurnOver { .. } | UvChange::Separate
+        );
         if !packs_only && !self.packing.locked.is_empty() {
             return Err(EngineError::Uv(
                 "islands are locked, so the others cannot change their size. Unlock them first, and lock them when the sheet is laid out anew".to_owned(),
@@ -314,7 +327,9 @@ impl<'a> Work<'a> {
                 let before = self.layout.count;
                 let split = chosen
                     .iter()
-                    .filter(|&&i| join::split(&surface, &mut self.layout, &self.islands[i as usize]))
+                    .filter(|&&i| {
+                        join::split(&surface, &mut self.layout, &self.islands[i as usize])
+                    })
                     .count();
                 let made = self.layout.count - before + split;
                 let sentence = format!("{split} islands split into {made}");
@@ -329,10 +344,14 @@ impl<'a> Work<'a> {
             }
             UvChange::Priority { at, parts, factor } => {
                 if !(0.25..=4.0).contains(factor) {
-                    return Err(EngineError::Uv("a priority is between 0.25 and 4".to_owned()));
+                    return Err(EngineError::Uv(
+                        "a priority is between 0.25 and 4".to_owned(),
+                    ));
                 }
                 let mut chosen = vec![false; self.islands.len()];
-                self.chosen(at)?.into_iter().for_each(|i| chosen[i as usize] = true);
+                self.chosen(at)?
+                    .into_iter()
+                    .for_each(|i| chosen[i as usize] = true);
                 for (i, island) in self.islands.iter().enumerate() {
                     chosen[i] |= parts.contains(&island.part);
                 }
@@ -355,7 +374,10 @@ impl<'a> Work<'a> {
                     })
                     .collect();
                 let layout = self.sized(sizes, None, progress)?;
-                Ok((layout, format!("{n} islands at ×{factor} of the usual density")))
+                Ok((
+                    layout,
+                    format!("{n} islands at ×{factor} of the usual density"),
+                ))
             }
             UvChange::SuggestPriorities => {
                 let surface = ectome_uv::surface::Surface::of(self.mesh);
@@ -368,7 +390,10 @@ impl<'a> Work<'a> {
                 let lowered = factors.iter().filter(|f| **f < 1.0).count();
                 let sizes = self.true_to_size(|i| factors[self.islands[i].stack as usize]);
                 let layout = self.sized(sizes, None, progress)?;
-                Ok((layout, format!("{lowered} islands that are seen less got fewer texels")))
+                Ok((
+                    layout,
+                    format!("{lowered} islands that are seen less got fewer texels"),
+                ))
             }
             UvChange::Pack => {
                 let mut layout = self.packed(None, progress)?;
@@ -402,7 +427,12 @@ impl<'a> Work<'a> {
     }
 
     fn numbers(&self) -> Numbers {
-        measure::numbers(self.mesh, &self.layout, &self.islands, self.packing.sheet.size)
+        measure::numbers(
+            self.mesh,
+            &self.layout,
+            &self.islands,
+            self.packing.sheet.size,
+        )
     }
 
     fn unwrap(
@@ -434,14 +464,14 @@ impl<'a> Work<'a> {
             .filter(|&f| copies.is_first(f))
             .filter(|&f| only.is_empty() || chosen.contains(&self.layout.island[f as usize]))
             .collect();
-        let regions =
-            unwrap::unwrap(&ground, faces.clone(), &options, &progress.span(0.0, 0.7))?;
+        let regions = unwrap::unwrap(&ground, faces.clone(), &options, &progress.span(0.0, 0.7))?;
         if only.is_empty() {
             self.layout = Layout::empty(self.mesh.face_count());
         } else {
             // The rest is brought to metres as it is, so that the new islands fit beside it.
-            let others: Vec<bool> =
-                (0..self.islands.len() as u32).map(|i| !chosen.contains(&i)).collect();
+            let others: Vec<bool> = (0..self.islands.len() as u32)
+                .map(|i| !chosen.contains(&i))
+                .collect();
             let scale = 1.0 / self.usual_density(&others.iter().map(|o| !o).collect::<Vec<_>>());
             let to_metres = Placement::turned(0.0, scale);
             self.layout.place(&vec![to_metres; self.islands.len()]);
@@ -463,7 +493,9 @@ impl<'a> Work<'a> {
     fn join(mut self, at: [Spot; 2], progress: &Progress) -> Result<(Layout, String), EngineError> {
         let pair = [self.island(at[0])?, self.island(at[1])?];
         if pair[0] == pair[1] {
-            return Err(EngineError::Uv("both places lie on one island. Pick a place on each of two".to_owned()));
+            return Err(EngineError::Uv(
+                "both places lie on one island. Pick a place on each of two".to_owned(),
+            ));
         }
         let ground = Ground::of(self.mesh);
         // A person who joins two islands accepts more stretch than unwrapping would.
@@ -482,10 +514,17 @@ impl<'a> Work<'a> {
             ));
         };
         // The new island comes in metres; it goes to the density of the two.
-        let density = pair.map(|i| self.islands[i as usize].density).iter().sum::<f64>() / 2.0;
+        let density = pair
+            .map(|i| self.islands[i as usize].density)
+            .iter()
+            .sum::<f64>()
+            / 2.0;
         region.flat.at.iter_mut().for_each(|p| *p *= density);
         self.layout.add(&[region]);
-        Ok((self.packed(None, progress)?, "Two islands joined".to_owned()))
+        Ok((
+            self.packed(None, progress)?,
+            "Two islands joined".to_owned(),
+        ))
     }
 
     fn separate(mut self, progress: &Progress) -> Result<(Layout, String), EngineError> {
@@ -522,12 +561,20 @@ impl<'a> Work<'a> {
     /// New places for some islands while the others stay; for all where that leaves no room.
     fn moved_only(&self, some: &[u32], progress: &Progress) -> Result<Layout, EngineError> {
         let wishes = Wishes {
-            locked: (0..self.islands.len() as u32).map(|i| !some.contains(&i)).collect(),
+            locked: (0..self.islands.len() as u32)
+                .map(|i| !some.contains(&i))
+                .collect(),
             scale: Some(1.0),
             ..Wishes::default()
         };
         let sheet = &self.packing.sheet;
-        match arrange::pack(&self.layout, &self.islands, &wishes, sheet, &progress.span(0.7, 0.85)) {
+        match arrange::pack(
+            &self.layout,
+            &self.islands,
+            &wishes,
+            sheet,
+            &progress.span(0.7, 0.85),
+        ) {
             Ok(layout) => Ok(layout),
             Err(PackError::Cancelled(c)) => Err(c.into()),
             Err(_) => {
@@ -536,7 +583,13 @@ impl<'a> Work<'a> {
                     ..Wishes::default()
                 };
                 let progress = progress.span(0.85, 1.0);
-                Ok(arrange::pack(&self.layout, &self.islands, &wishes, sheet, &progress)?)
+                Ok(arrange::pack(
+                    &self.layout,
+                    &self.islands,
+                    &wishes,
+                    sheet,
+                    &progress,
+                )?)
             }
         }
     }
@@ -561,7 +614,11 @@ impl<'a> Work<'a> {
             .map(|(i, _)| (i.density, i.area_m2))
             .collect();
         if list.is_empty() {
-            list = self.islands.iter().map(|i| (i.density, i.area_m2)).collect();
+            list = self
+                .islands
+                .iter()
+                .map(|i| (i.density, i.area_m2))
+                .collect();
         }
         list.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
         let half = 0.5 * list.iter().map(|l| l.1).sum::<f64>();
@@ -581,7 +638,11 @@ impl<'a> Work<'a> {
         scale: Option<f64>,
         progress: &Progress,
     ) -> Result<Layout, EngineError> {
-        let stacked = self.islands.iter().enumerate().any(|(i, s)| s.stack != i as u32);
+        let stacked = self
+            .islands
+            .iter()
+            .enumerate()
+            .any(|(i, s)| s.stack != i as u32);
         let wishes = Wishes {
             sizes,
             locked: Vec::new(),
@@ -630,8 +691,13 @@ impl<'a> Work<'a> {
     fn arranged(&self, wishes: &Wishes, progress: &Progress) -> Result<Layout, EngineError> {
         progress.stage("Packing");
         let sheet = &self.packing.sheet;
-        let packed =
-            arrange::pack(&self.layout, &self.islands, wishes, sheet, &progress.span(0.7, 0.98));
+        let packed = arrange::pack(
+            &self.layout,
+            &self.islands,
+            wishes,
+            sheet,
+            &progress.span(0.7, 0.98),
+        );
         match packed {
             Err(PackError::TooDense { .. }) => {
                 // What would fit is worth knowing.
@@ -653,7 +719,9 @@ impl<'a> Work<'a> {
                     },
                     sheet.size,
                     match most {
-                        Some(m) => format!("The most that fits is {m:.0} texels per metre; or take more sheets"),
+                        Some(m) => format!(
+                            "The most that fits is {m:.0} texels per metre; or take more sheets"
+                        ),
                         None => "Take more sheets".to_owned(),
                     }
                 )))

@@ -85,8 +85,13 @@ pub fn of(scene: &Scene, size: u32, sheets: u32) -> Result<Sheet, FormatError> {
             let i = i as u32;
             let listed = |list: &[u32]| list.contains(&i);
             // The largest face is the easiest to find again.
-            let area = |f: u32| ectome_mesh::measure::area_vector(mesh.triangle(f as usize)).length();
-            let largest = island.faces.iter().copied().max_by(|&a, &b| area(a).total_cmp(&area(b)));
+            let area =
+                |f: u32| ectome_mesh::measure::area_vector(mesh.triangle(f as usize)).length();
+            let largest = island
+                .faces
+                .iter()
+                .copied()
+                .max_by(|&a, &b| area(a).total_cmp(&area(b)));
             let [a, b, c] = mesh.triangle(largest.unwrap_or(0) as usize);
             SheetIsland {
                 part: island.part,
@@ -158,7 +163,10 @@ fn charted(
             continue;
         }
         let places = mesh.triangle(f).map(|p| p.as_dvec3());
-        let area = 0.5 * (places[1] - places[0]).cross(places[2] - places[0]).length();
+        let area = 0.5
+            * (places[1] - places[0])
+                .cross(places[2] - places[0])
+                .length();
         let mut own = Stretch::default();
         own.add_in_space(places, layout.uv[f]);
         let scale = islands[i as usize].density;
@@ -175,11 +183,17 @@ fn charted(
         }
     }
     let mean = |k: usize, times: f64| -> Vec<f32> {
-        sums.iter().map(|s| (s[k] * times / s[0].max(1e-300)) as f32).collect()
+        sums.iter()
+            .map(|s| (s[k] * times / s[0].max(1e-300)) as f32)
+            .collect()
     };
     glb::charted(
         mesh,
-        &[(ISLAND, island), (DENSITY, mean(1, texels)), (STRETCH, mean(2, 1.0))],
+        &[
+            (ISLAND, island),
+            (DENSITY, mean(1, texels)),
+            (STRETCH, mean(2, 1.0)),
+        ],
     )
 }
 
@@ -203,7 +217,12 @@ mod tests {
         let (scene, report) = step.apply(ball, &Progress::new()).unwrap();
         let sheet = of(&scene, 2048, 1).unwrap();
         assert_eq!(sheet.islands.len(), report.numbers.islands);
-        assert!(sheet.islands.iter().all(|i| !i.overlaps && i.outline.len() >= 12));
+        assert!(
+            sheet
+                .islands
+                .iter()
+                .all(|i| !i.overlaps && i.outline.len() >= 12)
+        );
         let back = ectome_formats::glb::read("sheet.glb", &sheet.mesh).unwrap();
         assert_eq!(back.mesh.face_count(), scene.mesh.face_count());
         let text = String::from_utf8_lossy(&sheet.mesh);

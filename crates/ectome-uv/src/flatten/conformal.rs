@@ -33,8 +33,8 @@ pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
     let mut entries = Vec::with_capacity(chart.faces.len() * 24);
     let mut values = Vec::with_capacity(chart.faces.len() * 24);
     // Adds h to the Hessian between coordinate s of v and coordinate t of w, both ways.
-    let mut add = |v: u32, s: u32, w: u32, t: u32, h: f64| {
-        match (unknown[v as usize], unknown[w as usize]) {
+    let mut add =
+        |v: u32, s: u32, w: u32, t: u32, h: f64| match (unknown[v as usize], unknown[w as usize]) {
             (NONE, NONE) => {}
             (i, NONE) => {
                 if t == 0 {
@@ -51,8 +51,7 @@ pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
                 entries.push((p.max(q), p.min(q)));
                 values.push(h);
             }
-        }
-    };
+        };
     for (corners, &[p, q]) in chart.corners.iter().zip(&chart.rest) {
         let at = [DVec2::ZERO, p, q];
         for k in 0..3 {
@@ -93,7 +92,12 @@ pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
 
 /// Two border vertices about as far apart as any: the furthest from the furthest from the first.
 fn far_apart(chart: &Chart, places: &[glam::DVec3]) -> Option<(u32, u32)> {
-    let border: Vec<u32> = chart.loops.iter().flatten().map(|&s| chart.from(s)).collect();
+    let border: Vec<u32> = chart
+        .loops
+        .iter()
+        .flatten()
+        .map(|&s| chart.from(s))
+        .collect();
     let place = |v: u32| places[chart.point[v as usize] as usize];
     let furthest = |from: u32| {
         border

@@ -197,7 +197,12 @@ mod tests {
     fn the_proxy_of_a_stretched_turn_is_the_turn() {
         let turn = DMat2::from_angle(0.5);
         let (rotation, metric) = proxy(turn * DMat2::from_diagonal(DVec2::new(2.0, 0.5)));
-        assert!((rotation - turn).to_cols_array().iter().all(|x| x.abs() < 1e-9));
+        assert!(
+            (rotation - turn)
+                .to_cols_array()
+                .iter()
+                .all(|x| x.abs() < 1e-9)
+        );
         let back = turn.transpose() * metric * turn;
         assert!((back.x_axis.x - 15.0 / 8.0).abs() < 1e-9, "{back}");
         assert!((back.y_axis.y - 15.0).abs() < 1e-9, "{back}");

@@ -38,19 +38,28 @@ const ANY_SHAPE: Bound = Bound {
 impl Bound {
     /// A bound on stretch alone.
     pub const fn stretch(l2: f64, largest: f64) -> Self {
-        Self { l2, largest, ..ANY_SHAPE }
+        Self {
+            l2,
+            largest,
+            ..ANY_SHAPE
+        }
     }
 
     fn holds_shape(&self, chart: &Chart, at: &[DVec2]) -> bool {
         if self.longest.is_infinite() && self.fill <= 0.0 {
             return true;
         }
-        let border: Vec<DVec2> =
-            chart.loops.iter().flatten().map(|&s| at[chart.from(s) as usize]).collect();
+        let border: Vec<DVec2> = chart
+            .loops
+            .iter()
+            .flatten()
+            .map(|&s| at[chart.from(s) as usize])
+            .collect();
         let size = orient::least_box_size(border);
         let area = chart.whole_area();
         chart.faces.len() <= 2
-            || ((size.x <= self.longest || area > self.chief) && area >= self.fill * size.x * size.y)
+            || ((size.x <= self.longest || area > self.chief)
+                && area >= self.fill * size.x * size.y)
     }
 
     fn holds(&self, s: &Stretch) -> bool {
@@ -167,7 +176,13 @@ pub fn is_upright(chart: &Chart, at: &[DVec2]) -> bool {
         let [a, b, d] = c.map(|v| at[v as usize]);
         let twice = (b - a).perp_dot(d - a);
         // A triangle with area must keep some of it; one without must only not turn.
-        twice.is_finite() && twice > if area > 1e-12 * size { 1e-14 * size } else { -1e-15 * size }
+        twice.is_finite()
+            && twice
+                > if area > 1e-12 * size {
+                    1e-14 * size
+                } else {
+                    -1e-15 * size
+                }
     })
 }
 

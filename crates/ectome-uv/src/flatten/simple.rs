@@ -9,8 +9,12 @@ pub fn is_simple(segments: &[[DVec2; 2]]) -> bool {
     if segments.len() < 4 {
         return true;
     }
-    let low = segments.iter().fold(DVec2::INFINITY, |m, s| m.min(s[0]).min(s[1]));
-    let high = segments.iter().fold(DVec2::NEG_INFINITY, |m, s| m.max(s[0]).max(s[1]));
+    let low = segments
+        .iter()
+        .fold(DVec2::INFINITY, |m, s| m.min(s[0]).min(s[1]));
+    let high = segments
+        .iter()
+        .fold(DVec2::NEG_INFINITY, |m, s| m.max(s[0]).max(s[1]));
     let size = (high - low).max(DVec2::splat(1e-12));
     // Cells about as large as a segment is long.
     let mean = segments.iter().map(|s| s[0].distance(s[1])).sum::<f64>() / segments.len() as f64;
@@ -85,7 +89,9 @@ pub fn is_covered_twice(
 fn contains([a, b, c]: [DVec2; 3], p: DVec2) -> bool {
     let whole = (b - a).perp_dot(c - a);
     let least = 1e-6 * whole;
-    [(a, b), (b, c), (c, a)].into_iter().all(|(q, r)| (r - q).perp_dot(p - q) > least)
+    [(a, b), (b, c), (c, a)]
+        .into_iter()
+        .all(|(q, r)| (r - q).perp_dot(p - q) > least)
 }
 
 fn cross([a, b]: [DVec2; 2], [c, d]: [DVec2; 2]) -> bool {
@@ -114,28 +120,69 @@ mod tests {
 
     #[test]
     fn a_bow_tie_crosses_and_a_square_does_not() {
-        assert!(is_simple(&outline(&[[0., 0.], [1., 0.], [1., 1.], [0., 1.]])));
-        assert!(!is_simple(&outline(&[[0., 0.], [1., 1.], [1., 0.], [0., 1.]])));
+        assert!(is_simple(&outline(&[
+            [0., 0.],
+            [1., 0.],
+            [1., 1.],
+            [0., 1.]
+        ])));
+        assert!(!is_simple(&outline(&[
+            [0., 0.],
+            [1., 1.],
+            [1., 0.],
+            [0., 1.]
+        ])));
     }
 
     /// Two strips of equal width, one half on the other: their borders lie on each other and nowhere cross.
     #[test]
     fn strips_on_each_other_are_found() {
-        let at: Vec<DVec2> =
-            [[0., 0.], [2., 0.], [2., 1.], [0., 1.], [1., 0.], [3., 0.], [3., 1.], [1., 1.]]
-                .map(DVec2::from_array)
-                .to_vec();
+        let at: Vec<DVec2> = [
+            [0., 0.],
+            [2., 0.],
+            [2., 1.],
+            [0., 1.],
+            [1., 0.],
+            [3., 0.],
+            [3., 1.],
+            [1., 1.],
+        ]
+        .map(DVec2::from_array)
+        .to_vec();
         let strips = [[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7]];
-        let sides = || [(0, 0), (0, 1), (1, 1), (1, 2), (2, 0), (2, 1), (3, 1), (3, 2)].into_iter();
+        let sides = || {
+            [
+                (0, 0),
+                (0, 1),
+                (1, 1),
+                (1, 2),
+                (2, 0),
+                (2, 1),
+                (3, 1),
+                (3, 2),
+            ]
+            .into_iter()
+        };
         assert!(is_covered_twice(&strips, &at, sides()));
-        let apart: Vec<DVec2> =
-            at.iter().enumerate().map(|(i, p)| if i < 4 { *p } else { *p + DVec2::X }).collect();
+        let apart: Vec<DVec2> = at
+            .iter()
+            .enumerate()
+            .map(|(i, p)| if i < 4 { *p } else { *p + DVec2::X })
+            .collect();
         assert!(!is_covered_twice(&strips, &apart, sides()));
     }
 
     #[test]
     fn a_slit_whose_banks_lie_on_each_other_does_not_cross() {
-        let slit = [[0., 0.], [2., 0.], [2., 2.], [1., 2.], [1., 1.], [1., 2.], [0., 2.]];
+        let slit = [
+            [0., 0.],
+            [2., 0.],
+            [2., 2.],
+            [1., 2.],
+            [1., 1.],
+            [1., 2.],
+            [0., 2.],
+        ];
         assert!(is_simple(&outline(&slit)));
     }
 }

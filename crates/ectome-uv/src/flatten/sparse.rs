@@ -3,7 +3,10 @@
 use faer::{
     Side,
     prelude::Solve,
-    sparse::{SparseColMatRef, SymbolicSparseColMatRef, linalg::solvers::{Llt, SymbolicLlt}},
+    sparse::{
+        SparseColMatRef, SymbolicSparseColMatRef,
+        linalg::solvers::{Llt, SymbolicLlt},
+    },
 };
 
 /// Where the entries of a symmetric matrix stand: its lower triangle, column by column.

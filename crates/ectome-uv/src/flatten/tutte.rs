@@ -22,7 +22,9 @@ pub fn map(chart: &Chart, places: &[DVec3]) -> Option<Vec<DVec2>> {
     // Short sides get a share too, so that no two border vertices fall together.
     let side = |i: usize| place(border[i]).distance(place(border[(i + 1) % border.len()]));
     let mean = (0..border.len()).map(side).sum::<f64>() / border.len() as f64;
-    let lengths: Vec<f64> = (0..border.len()).map(|i| side(i).max(0.05 * mean)).collect();
+    let lengths: Vec<f64> = (0..border.len())
+        .map(|i| side(i).max(0.05 * mean))
+        .collect();
     let whole: f64 = lengths.iter().sum();
     let mut at = vec![DVec2::ZERO; n];
     let mut unknown = vec![0; n];

@@ -65,7 +65,9 @@ impl Mask {
         let mut runs = Vec::new();
         let mut x = 0;
         while let Some(start) = next_bit(row, x, true) {
-            let end = next_bit(row, start, false).unwrap_or(self.words * 64).min(self.width);
+            let end = next_bit(row, start, false)
+                .unwrap_or(self.words * 64)
+                .min(self.width);
             runs.push((start as u32, (end - start) as u32));
             x = end;
         }
@@ -77,7 +79,10 @@ impl Mask {
         let low = triangle[0].min(triangle[1]).min(triangle[2]) - SLACK;
         let high = triangle[0].max(triangle[1]).max(triangle[2]) + SLACK;
         let rows = self.height as f64 - 1.0;
-        let (y0, y1) = (low.y.floor().clamp(0.0, rows), high.y.floor().clamp(0.0, rows));
+        let (y0, y1) = (
+            low.y.floor().clamp(0.0, rows),
+            high.y.floor().clamp(0.0, rows),
+        );
         for y in y0 as usize..=y1 as usize {
             // What of the triangle lies between the lines y and y + 1.
             let (top, bottom) = (y as f64 - SLACK, y as f64 + 1.0 + SLACK);

@@ -144,10 +144,22 @@ pub fn pack(
     }
     let turned = turned(items, settings);
     let rounds = rounds(settings);
-    let coarse = Job::new(items, &turned, taken, settings, settings.size.div_ceil(COARSE));
+    let coarse = Job::new(
+        items,
+        &turned,
+        taken,
+        settings,
+        settings.size.div_ceil(COARSE),
+    );
     // Small sheets are cheap enough for a cell to a texel.
     let texels = if settings.size <= 1024 { 1 } else { FINE };
-    let fine = Job::new(items, &turned, taken, settings, settings.size.div_ceil(texels));
+    let fine = Job::new(
+        items,
+        &turned,
+        taken,
+        settings,
+        settings.size.div_ceil(texels),
+    );
     let no_room = || match scale {
         None => PackError::NoRoom {
             islands: items.len(),
@@ -169,7 +181,9 @@ pub fn pack(
         None => {
             let free = (f64::from(settings.sheets) * f64::from(coarse.cells).powi(2)).max(1.0);
             let start = (0.6 * free / area).sqrt();
-            let begin = coarse.largest(start, &rounds[0], 5, 1.015, progress).ok_or_else(no_room)?;
+            let begin = coarse
+                .largest(start, &rounds[0], 5, 1.015, progress)
+                .ok_or_else(no_room)?;
             progress.at(0.4)?;
             let begin = begin.scale * f64::from(fine.cells) / f64::from(coarse.cells);
             rounds
@@ -195,7 +209,10 @@ const FINE: u32 = 2;
 /// The turns each item is tried in, in radians.
 fn turned(items: &[Item], settings: &Settings) -> Vec<Vec<f64>> {
     let base = |item: &Item| {
-        let straight = settings.straighten.then(|| orient::straight(&item.outline)).flatten();
+        let straight = settings
+            .straighten
+            .then(|| orient::straight(&item.outline))
+            .flatten();
         straight.unwrap_or_else(|| {
             orient::least_box(item.triangles.iter().flatten().copied().collect())
         })
@@ -309,8 +326,11 @@ impl<'a> Job<'a> {
             let (low, high) = corners.fold((DVec2::INFINITY, DVec2::NEG_INFINITY), |(l, h), &p| {
                 (l.min(p), h.max(p))
             });
-            let area: f64 =
-                item.triangles.iter().map(|&t| crate::layout::twice_area(t).abs()).sum();
+            let area: f64 = item
+                .triangles
+                .iter()
+                .map(|&t| crate::layout::twice_area(t).abs())
+                .sum();
             ((high - low).length(), (0.5 * area).sqrt())
         };
         Self {
@@ -349,8 +369,11 @@ impl<'a> Job<'a> {
         let mut out = Vec::new();
         for &angle in self.turns[item].iter().take(turns) {
             let turn = Placement::turned(angle, scale);
-            let triangles: Vec<[DVec2; 3]> =
-                self.items[item].triangles.iter().map(|t| t.map(|p| turn.of(p))).collect();
+            let triangles: Vec<[DVec2; 3]> = self.items[item]
+                .triangles
+                .iter()
+                .map(|t| t.map(|p| turn.of(p)))
+                .collect();
             let corners = triangles.iter().flatten();
             let (low, high) = corners.fold((DVec2::INFINITY, DVec2::NEG_INFINITY), |(l, h), &p| {
                 (l.min(p), h.max(p))
@@ -396,8 +419,10 @@ impl<'a> Job<'a> {
         self.take_locked(&mut sheets);
         let pitch = sheets.pitch();
         let endless = (4 * self.sheets + 8) * pitch;
-        let turned: Vec<Vec<Turned>> =
-            (0..self.items.len()).into_par_iter().map(|i| self.turned(i, scale, round.turns)).collect();
+        let turned: Vec<Vec<Turned>> = (0..self.items.len())
+            .into_par_iter()
+            .map(|i| self.turned(i, scale, round.turns))
+            .collect();
         let mut puts = vec![
             Put {
                 x: 0,
@@ -518,7 +543,11 @@ impl<'a> Job<'a> {
                 if fails.is_infinite() || fails / stands.max(1e-300) < 1.004 {
                     break;
                 }
-                scale = if stands > 0.0 { (stands * fails).sqrt() } else { fails * 0.9 };
+                scale = if stands > 0.0 {
+                    (stands * fails).sqrt()
+                } else {
+                    fails * 0.9
+                };
             }
         }
         best

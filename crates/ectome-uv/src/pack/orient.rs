@@ -13,7 +13,11 @@ pub fn hull(mut points: Vec<DVec2>) -> Vec<DVec2> {
     for pass in 0..2 {
         let start = hull.len();
         for i in 0..points.len() {
-            let p = if pass == 0 { points[i] } else { points[points.len() - 1 - i] };
+            let p = if pass == 0 {
+                points[i]
+            } else {
+                points[points.len() - 1 - i]
+            };
             while hull.len() >= start + 2 {
                 let (a, b) = (hull[hull.len() - 2], hull[hull.len() - 1]);
                 if (b - a).perp_dot(p - a) > 0.0 {
@@ -54,8 +58,16 @@ fn least(points: Vec<DVec2>) -> (f64, DVec2) {
         let area = size.x * size.y;
         if area < best.0 * (1.0 - 1e-9) {
             let turn = -along.to_angle();
-            let upright = if size.x >= size.y { turn } else { turn + std::f64::consts::FRAC_PI_2 };
-            best = (area, upright, DVec2::new(size.max_element(), size.min_element()));
+            let upright = if size.x >= size.y {
+                turn
+            } else {
+                turn + std::f64::consts::FRAC_PI_2
+            };
+            best = (
+                area,
+                upright,
+                DVec2::new(size.max_element(), size.min_element()),
+            );
         }
     }
     (best.1, best.2)
@@ -104,7 +116,10 @@ mod tests {
             let back = DVec2::from_angle(least_box(points.clone()));
             let laid: Vec<DVec2> = points.iter().map(|&p| back.rotate(p)).collect();
             let size = extent(&laid, DVec2::X);
-            assert!((size - DVec2::new(4.0, 1.0)).length() < 1e-9, "{turn}: {size}");
+            assert!(
+                (size - DVec2::new(4.0, 1.0)).length() < 1e-9,
+                "{turn}: {size}"
+            );
         }
     }
 
@@ -113,9 +128,13 @@ mod tests {
         let points = rectangle(0.3);
         let sides: Vec<[DVec2; 2]> = (0..4).map(|i| [points[i], points[(i + 1) % 4]]).collect();
         let turn = straight(&sides).unwrap();
-        assert!((turn + 0.3).abs() < 1e-9 || (turn + 0.3).abs() % std::f64::consts::FRAC_PI_2 < 1e-9);
+        assert!(
+            (turn + 0.3).abs() < 1e-9 || (turn + 0.3).abs() % std::f64::consts::FRAC_PI_2 < 1e-9
+        );
         let circle: Vec<[DVec2; 2]> = (0..60)
-            .map(|i| [i, i + 1].map(|k| DVec2::from_angle(f64::from(k) * std::f64::consts::TAU / 60.0)))
+            .map(|i| {
+                [i, i + 1].map(|k| DVec2::from_angle(f64::from(k) * std::f64::consts::TAU / 60.0))
+            })
             .collect();
         assert_eq!(straight(&circle), None);
     }

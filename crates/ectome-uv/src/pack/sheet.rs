@@ -33,7 +33,9 @@ impl Shape {
             .filter(|(_, runs)| !runs.is_empty())
             .collect();
         let length = |runs: &[(u32, u32)]| runs.iter().map(|r| r.1).max().unwrap_or(0);
-        if let Some(longest) = (0..order.len()).max_by_key(|&i| (length(&order[i].1), order.len() - i)) {
+        if let Some(longest) =
+            (0..order.len()).max_by_key(|&i| (length(&order[i].1), order.len() - i))
+        {
             order.swap(0, longest);
         }
         if let Some((_, rest)) = order.split_first_mut() {
@@ -126,7 +128,9 @@ impl Sheets {
         scratch: &mut Scratch,
     ) -> Option<usize> {
         let full = |(r, need): (&(u32, Vec<(u32, u32)>), &u32)| {
-            self.longest.get(y + r.0 as usize).is_some_and(|free| free < need)
+            self.longest
+                .get(y + r.0 as usize)
+                .is_some_and(|free| free < need)
         };
         if shape.order.iter().zip(&shape.longest).any(full) {
             return None;
@@ -140,7 +144,11 @@ impl Sheets {
             for (from, to) in [(0, self.border), (self.border + room + 1, n * 64)] {
                 let (a, b) = (from.max(low), to.min(low + 64));
                 if a < b {
-                    let bits = if b - a == 64 { u64::MAX } else { ((1 << (b - a)) - 1) << (a - low) };
+                    let bits = if b - a == 64 {
+                        u64::MAX
+                    } else {
+                        ((1 << (b - a)) - 1) << (a - low)
+                    };
                     *word |= bits;
                 }
             }
@@ -182,7 +190,11 @@ impl Sheets {
                 for (w, word) in row.iter_mut().enumerate() {
                     let (a, b) = (from.max(w * 64), to.min(w * 64 + 64));
                     if a < b {
-                        let bits = if b - a == 64 { u64::MAX } else { (1 << (b - a)) - 1 };
+                        let bits = if b - a == 64 {
+                            u64::MAX
+                        } else {
+                            (1 << (b - a)) - 1
+                        };
                         *word |= bits << (a - w * 64);
                     }
                 }
@@ -211,7 +223,11 @@ fn or_down(row: &mut [u64], by: usize) {
         let value = match bits {
             0 => low,
             b => {
-                let high = if i + words + 1 < n { row[i + words + 1] } else { 0 };
+                let high = if i + words + 1 < n {
+                    row[i + words + 1]
+                } else {
+                    0
+                };
                 (low >> b) | (high << (64 - b))
             }
         };
@@ -228,7 +244,11 @@ fn or_shifted(out: &mut [u64], row: &[u64], by: usize) {
         out[i] |= match bits {
             0 => low,
             b => {
-                let high = if i + words + 1 < n { row[i + words + 1] } else { 0 };
+                let high = if i + words + 1 < n {
+                    row[i + words + 1]
+                } else {
+                    0
+                };
                 (low >> b) | (high << (64 - b))
             }
         };
@@ -282,7 +302,10 @@ mod tests {
             places.push((x, y));
         }
         assert_eq!(places, [(2, 2), (42, 2), (2, 12)]);
-        assert_eq!(sheets.find(&Shape::new(square(97, 1)), 0, 100, &mut scratch), None);
+        assert_eq!(
+            sheets.find(&Shape::new(square(97, 1)), 0, 100, &mut scratch),
+            None
+        );
     }
 
     #[test]
@@ -292,7 +315,10 @@ mod tests {
         let mut scratch = Scratch::default();
         let (x, y) = sheets.find(&shape, 0, 300, &mut scratch).unwrap();
         sheets.take(&shape.mask, x as i64, y as i64);
-        assert_eq!(sheets.find(&shape, 0, 300, &mut scratch), Some((0, sheets.pitch())));
+        assert_eq!(
+            sheets.find(&shape, 0, 300, &mut scratch),
+            Some((0, sheets.pitch()))
+        );
     }
 
     proptest! {

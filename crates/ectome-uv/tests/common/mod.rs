@@ -15,11 +15,13 @@ use glam::{Affine3A, Vec3};
 /// A mesh of one part from places and corners.
 pub fn single(positions: Vec<Vec3>, corners: Vec<u32>) -> Mesh {
     let mut builder = MeshBuilder::new();
-    builder.part("shape", Affine3A::IDENTITY).primitive(Primitive {
-        positions,
-        corners,
-        ..Primitive::default()
-    });
+    builder
+        .part("shape", Affine3A::IDENTITY)
+        .primitive(Primitive {
+            positions,
+            corners,
+            ..Primitive::default()
+        });
     builder.finish()
 }
 
@@ -58,8 +60,7 @@ pub fn laid_out(mesh: &Mesh, manner: Manner, settings: &Settings) -> (Layout, Nu
     let progress = Progress::new();
     let layout = unwrap::whole(mesh, &options, &progress).unwrap();
     let islands = measure::islands(mesh, &layout);
-    let packed =
-        arrange::pack(&layout, &islands, &Wishes::default(), settings, &progress).unwrap();
+    let packed = arrange::pack(&layout, &islands, &Wishes::default(), settings, &progress).unwrap();
     let islands = measure::islands(mesh, &packed);
     let numbers = measure::numbers(mesh, &packed, &islands, settings.size);
     (packed, numbers)

@@ -222,6 +222,9 @@ document.addEventListener('input', (event) => {
     }
   }
   if (['first', 'ratio', 'tiers'].includes(event.target.id)) nameChainButton();
+  if (event.target.id === 'chain-from') {
+    document.querySelectorAll('[name=from]').forEach((field) => { field.value = event.target.value; });
+  }
 });
 document.addEventListener('click', (event) => {
   if (event.target.id === 'paint' || event.target.id === 'pick') {
