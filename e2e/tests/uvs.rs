@@ -98,7 +98,7 @@ fn downloaded(app: &App, name: &str, folder: &std::path::Path) -> Mesh {
     std::fs::write(&file, &answer.body).unwrap();
     let report = validator::validate(&file);
     assert_eq!(report["errors"], 0, "{report}");
-    let set = FileSet::new([(name, &answer.body[..])].into_iter());
+    let set = FileSet::new([(name, &answer.body[..])]);
     ectome_formats::read(&set).unwrap().mesh
 }
 

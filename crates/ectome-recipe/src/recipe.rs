@@ -269,13 +269,12 @@ impl Recipe {
         })
     }
 
-    /// How many sheets the UVs it makes lie on.
-    pub fn sheets(&self) -> u32 {
-        let last = self.steps.iter().rev().find_map(|step| match step {
-            Step::Uv { uv } => Some(uv.packing.sheet.sheets),
+    /// The changes of UVs, first to last.
+    pub fn uv_steps(&self) -> impl DoubleEndedIterator<Item = &UvStep> {
+        self.steps.iter().filter_map(|step| match step {
+            Step::Uv { uv } => Some(uv),
             _ => None,
-        });
-        last.unwrap_or(1)
+        })
     }
 
     /// The prepared source with its flat regions merged.

@@ -313,12 +313,12 @@ impl Store {
         .collect()
     }
 
-    /// How many sheets the UVs of a candidate lie on.
+    /// The changes of UVs that led to a candidate, first to last.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn sheets(&self, hash: &str) -> Result<u32, StoreError> {
-        Ok(self.recipe(hash).await?.sheets())
+    pub async fn uv_steps(&self, hash: &str) -> Result<Vec<UvStep>, StoreError> {
+        Ok(self.recipe(hash).await?.uv_steps().cloned().collect())
     }
 
     pub(crate) async fn recipe(&self, hash: &str) -> Result<Recipe, StoreError> {

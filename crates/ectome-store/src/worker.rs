@@ -56,7 +56,7 @@ enum Made {
     /// Other UVs on the same surface: what was measured of it still holds.
     Uvs {
         scene: Box<Scene>,
-        report: UvReport,
+        report: Box<UvReport>,
         mesh: Vec<u8>,
         picture: Vec<u8>,
     },
@@ -258,7 +258,7 @@ async fn record(
                 },
                 mesh: store.blobs.put(mesh).await?,
                 proof,
-                uv: Some(report),
+                uv: Some(*report),
             };
             store.finish_cut(hash, &result).await
         }
@@ -324,7 +324,7 @@ fn uvs(glb: &[u8], step: &UvStep, progress: &Progress) -> Result<Made, EngineErr
         mesh: glb::write(&scene, &glb::Naming::default())?,
         picture: picture::png(&scene, 320, 240),
         scene: Box::new(scene),
-        report,
+        report: Box::new(report),
     })
 }
 

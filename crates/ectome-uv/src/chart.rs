@@ -71,16 +71,14 @@ impl Chart {
         }
         let mut number = vec![NONE; 3 * n];
         let mut point = Vec::new();
-        let mut corners = vec![[0; 3]; n];
-        for (i, &f) in faces.iter().enumerate() {
-            for k in 0..3 {
-                let root = sets.find((3 * i + k) as u32) as usize;
-                if number[root] == NONE {
-                    number[root] = point.len() as u32;
-                    point.push(surface.faces[f as usize][k]);
-                }
-                corners[i][k] = number[root];
+        let mut corners = vec![[0u32; 3]; n];
+        for (c, corner) in corners.as_flattened_mut().iter_mut().enumerate() {
+            let root = sets.find(c as u32) as usize;
+            if number[root] == NONE {
+                number[root] = point.len() as u32;
+                point.push(surface.faces[faces[c / 3] as usize][c % 3]);
             }
+            *corner = number[root];
         }
         let loops = loops_of(&corners, &border, point.len());
         let euler = point.len() as i64 - (inner + border.len() as i64) + n as i64;

@@ -1,6 +1,6 @@
 //! What the column and the Rule of an asset page show.
 
-use ectome_recipe::{Attention, Brief, CutSettings, Fate, FindingKind, Inspection};
+use ectome_recipe::{Attention, Brief, CutSettings, Fate, FindingKind, Inspection, UvStep};
 use ectome_store::{
     analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
@@ -138,8 +138,16 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
     let chain = app.store.chain(id).await?;
     let files = app.store.source_files(id).await?;
     let outlook = app.store.outlook(&asset.recipe(4)).await?;
+    let on_sheet = tray
+        .iter()
+        .rfind(|c| c.state == CandidateState::Ready && show.is_none_or(|n| n == c.number));
+    let uv_steps = match on_sheet.filter(|_| step == "uvs") {
+        Some(c) => app.store.uv_steps(&c.hash).await?,
+        None => Vec::new(),
+    };
     build(
         Rows {
+            uv_steps: &uv_steps,
             asset,
             briefs: &briefs,
             tray: &tray,
@@ -160,6 +168,8 @@ struct Rows<'a> {
     chain: &'a [ChainTier],
     files: &'a [SourceFile],
     outlook: Option<Outlook>,
+    /// What led to the UVs on the sheet.
+    uv_steps: &'a [UvStep],
 }
 
 fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, Failure> {
@@ -170,6 +180,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         chain,
         files,
         outlook,
+        uv_steps,
     } = rows;
     let brief = briefs
         .iter()
@@ -230,7 +241,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         materials: inspection.materials.clone(),
         tray: tray_lines(tray, shown, chain),
         proof,
-        uvs: uv_view(&brief, inspection, tray, shown, asked),
+        uvs: uv_view(&brief, inspection, tray, shown, asked, uv_steps),
         suggested,
         suggested_chain: suggested_chain_first.to_string(),
         files: files

@@ -58,7 +58,10 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
     };
     let gone = || Failure::new(StatusCode::NOT_FOUND, "Its mesh is gone. Cut it again.");
     let sheets = match &candidate {
-        Some(c) => app.store.sheets(&c.hash).await?,
+        Some(c) => {
+            let steps = app.store.uv_steps(&c.hash).await?;
+            steps.last().map_or(1, |s| s.packing.sheet.sheets)
+        }
         None => 1,
     };
     Ok(Chosen {

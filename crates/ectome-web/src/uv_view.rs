@@ -1,7 +1,7 @@
 //! What the column of the UVs step shows.
 
 use ectome_recipe::{
-    Brief, Inspection,
+    Brief, Inspection, Manner, Packing, Stacks, Turns, UvChange, UvStep,
     uv::{MANY, expected_seconds},
 };
 use ectome_store::candidate::{Candidate, CandidateState};
@@ -32,6 +32,9 @@ pub struct UvView {
     pub density: String,
     pub history: Vec<HistoryLine>,
     pub has_repeats: bool,
+    /// How islands were made and laid out last, which the form starts from.
+    pub mechanical: bool,
+    pub packing: PackingFields,
     /// The number of the newest candidate with UVs of its own; 0 for none.
     pub newest: u32,
     /// How far the cut moved the texture.
@@ -40,14 +43,52 @@ pub struct UvView {
     pub fails: Option<String>,
 }
 
-/// Gathers it. `source` is true when the source itself is on the sheet.
+/// A packing as the fields of a form.
+pub struct PackingFields {
+    pub padding: String,
+    pub border: String,
+    pub sheets: u32,
+    pub turns: &'static str,
+    pub stacks: &'static str,
+    pub straighten: bool,
+    pub by_part: bool,
+}
+
+impl From<&Packing> for PackingFields {
+    fn from(p: &Packing) -> Self {
+        Self {
+            padding: p.sheet.padding.to_string(),
+            border: p.sheet.border.to_string(),
+            sheets: p.sheet.sheets,
+            turns: match p.sheet.turns {
+                Turns::Never => "never",
+                Turns::Quarter => "quarter",
+                Turns::Free => "free",
+            },
+            stacks: match p.stacks {
+                Stacks::Apart => "apart",
+                Stacks::Repeats => "repeats",
+                Stacks::Mirrored => "mirrored",
+            },
+            straighten: p.sheet.straighten,
+            by_part: p.by_part,
+        }
+    }
+}
+
+/// Gathers it. `steps` are the changes of UVs that led to it.
 pub fn uv_view(
     brief: &Brief,
     inspection: &Inspection,
     tray: &[Candidate],
     shown: Option<&Candidate>,
     asked: Option<&Candidate>,
+    steps: &[UvStep],
 ) -> UvView {
+    let made = steps.iter().rev().find_map(|s| match &s.change {
+        UvChange::Unwrap { manner, .. } => Some(*manner),
+        _ => None,
+    });
     let triangles = shown.map_or(inspection.triangles, |c| c.triangles.unwrap_or(0) as usize);
     let number = shown.map_or(0, |c| c.number);
     let ready = || tray.iter().filter(|c| c.state == CandidateState::Ready);
@@ -91,6 +132,8 @@ pub fn uv_view(
         density: format!("{}", brief.texels_per_metre),
         history: history(tray, asked.or(shown)),
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
+        mechanical: made == Some(Manner::Mechanical),
+        packing: (&steps.last().map_or_else(Packing::default, |s| s.packing.clone())).into(),
         newest: ready().filter(|c| c.changes_uvs).map(|c| c.number).max().unwrap_or(0),
         drift: shown.and_then(drift),
         fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),

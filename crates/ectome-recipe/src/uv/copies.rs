@@ -86,8 +86,8 @@ impl Copies {
         let part = mesh.part_of_faces();
         let mut islands: HashMap<(u32, u32, bool), u32> = HashMap::new();
         let mut count = layout.count as u32;
-        for f in 0..self.of.len() {
-            let Some((g, turn)) = self.of[f] else {
+        for (f, copied) in self.of.iter().enumerate() {
+            let Some((g, turn)) = *copied else {
                 continue;
             };
             let from = layout.island[g as usize];

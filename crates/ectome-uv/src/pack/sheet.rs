@@ -20,34 +20,34 @@ pub struct Shape {
     /// The mask.
     pub mask: Mask,
     /// The row with the longest run, then the others far apart from each other: so that what is in the way is met soon.
-    order: Vec<(u32, Vec<(u32, u32)>)>,
-    /// The longest run of each row in that order.
-    longest: Vec<u32>,
+    rows: Vec<Row>,
+}
+
+/// A row of a mask that is not empty.
+struct Row {
+    y: usize,
+    /// Starts and lengths.
+    runs: Vec<(u32, u32)>,
+    longest: u32,
 }
 
 impl Shape {
     /// Prepares a mask.
     pub fn new(mask: Mask) -> Self {
-        let mut order: Vec<(u32, Vec<(u32, u32)>)> = (0..mask.height)
-            .map(|y| (y as u32, mask.runs(y)))
-            .filter(|(_, runs)| !runs.is_empty())
-            .collect();
-        let length = |runs: &[(u32, u32)]| runs.iter().map(|r| r.1).max().unwrap_or(0);
-        if let Some(longest) =
-            (0..order.len()).max_by_key(|&i| (length(&order[i].1), order.len() - i))
-        {
-            order.swap(0, longest);
+        let row = |y: usize| {
+            let runs = mask.runs(y);
+            let longest = runs.iter().map(|r| r.1).max()?;
+            Some(Row { y, runs, longest })
+        };
+        let mut rows: Vec<Row> = (0..mask.height).filter_map(row).collect();
+        if let Some(first) = (0..rows.len()).max_by_key(|&i| (rows[i].longest, rows.len() - i)) {
+            rows.swap(0, first);
         }
-        if let Some((_, rest)) = order.split_first_mut() {
+        if let Some((_, rest)) = rows.split_first_mut() {
             // J. G. van der Corput's sequence: the bits of the row's number backwards.
-            rest.sort_by_key(|(y, _)| (y.reverse_bits(), *y));
+            rest.sort_by_key(|r| ((r.y as u32).reverse_bits(), r.y));
         }
-        let longest = order.iter().map(|(_, runs)| length(runs)).collect();
-        Self {
-            mask,
-            order,
-            longest,
-        }
+        Self { mask, rows }
     }
 }
 
@@ -127,12 +127,12 @@ impl Sheets {
         room: usize,
         scratch: &mut Scratch,
     ) -> Option<usize> {
-        let full = |(r, need): (&(u32, Vec<(u32, u32)>), &u32)| {
+        let full = |r: &Row| {
             self.longest
-                .get(y + r.0 as usize)
-                .is_some_and(|free| free < need)
+                .get(y + r.y)
+                .is_some_and(|free| *free < r.longest)
         };
-        if shape.order.iter().zip(&shape.longest).any(full) {
+        if shape.rows.iter().any(full) {
             return None;
         }
         let n = self.words;
@@ -153,14 +153,14 @@ impl Sheets {
                 }
             }
         }
-        for (r, runs) in &shape.order {
-            let Some(taken) = self.rows.get(y + *r as usize) else {
+        for row in &shape.rows {
+            let Some(taken) = self.rows.get(y + row.y) else {
                 continue;
             };
-            if self.longest[y + *r as usize] as usize == self.side {
+            if self.longest[y + row.y] as usize == self.side {
                 continue;
             }
-            for &(start, length) in runs {
+            for &(start, length) in &row.runs {
                 scratch.row.clear();
                 scratch.row.extend_from_slice(taken);
                 spread(&mut scratch.row, length as usize);

@@ -8,6 +8,8 @@ import { grouped } from './words.js';
 
 const at = (id) => document.getElementById(id);
 const CHOSEN = new Color(0x4fd8c4);
+/** Meshes of more triangles than this are shown as outlines only: a browser that draws each of them stands still. */
+const HEAVY = 200_000;
 
 export class Uvs {
   /** `choose(number)` puts another candidate on the page. */
@@ -85,7 +87,8 @@ export class Uvs {
     this.data = await answer.json();
     this.surface = null;
     this.geometry = null;
-    if (this.data.mesh) {
+    this.heavy = this.data.islands.reduce((sum, i) => sum + i.triangles, 0) > HEAVY;
+    if (this.data.mesh && !this.heavy) {
       const model = await this.stage.loader?.loadAsync(this.data.mesh).then((g) => g.scene, () => null);
       if (mesh !== this.mesh) return;
       model?.traverse((node) => {
@@ -277,7 +280,9 @@ export class Uvs {
     const says = at('uv-says');
     const i = this.data?.islands[island];
     if (!i) {
-      says.textContent = this.data && !this.surface ? 'No UVs yet.' : '';
+      says.textContent = '';
+      if (this.heavy) says.textContent = 'Outlines only: cut it below 200 000 triangles to pick islands.';
+      else if (this.data && !this.surface) says.textContent = 'No UVs yet.';
       return;
     }
     const stacked = this.data.islands.filter((o) => o.stack === i.stack).length;
