@@ -138,10 +138,13 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
     let chain = app.store.chain(id).await?;
     let files = app.store.source_files(id).await?;
     let outlook = app.store.outlook(&asset.recipe(4)).await?;
+    let is_ready = |c: &&Candidate| c.state == CandidateState::Ready;
     let on_sheet = tray
         .iter()
-        .rfind(|c| c.state == CandidateState::Ready && show.is_none_or(|n| n == c.number));
-    let uv_steps = match on_sheet.filter(|_| step == "uvs") {
+        .find(|c| Some(c.number) == show && is_ready(c))
+        .or_else(|| tray.iter().rfind(is_ready))
+        .filter(|_| step == "uvs" && show != Some(0));
+    let uv_steps = match on_sheet {
         Some(c) => app.store.uv_steps(&c.hash).await?,
         None => Vec::new(),
     };

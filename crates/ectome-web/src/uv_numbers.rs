@@ -90,7 +90,7 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
         ),
         line(
             "Stretch L² / L∞",
-            format!("{:.3} / {:.2}", n.stretch_l2, n.stretch_max),
+            format!("{} / {}", figure(n.stretch_l2, 3), figure(n.stretch_max, 2)),
             "L² and L∞ of Sander et al. 2001; 1 is true to size",
             if n.stretch_l2 > 1.25 { "is-tight" } else { "" },
         ),
@@ -140,6 +140,15 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
         any: true,
         lines,
         faults: faults(sheet),
+    }
+}
+
+/// A stretch with some decimals, as far as they matter.
+fn figure(v: f64, decimals: usize) -> String {
+    match v {
+        v if v < 10.0 => format!("{v:.decimals$}"),
+        v if v < 1000.0 => format!("{v:.0}"),
+        _ => "over 1000".to_owned(),
     }
 }
 
@@ -223,4 +232,18 @@ fn faults(sheet: &Sheet) -> Vec<Fault> {
         });
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn large_stretches_are_cut_short() {
+        assert_eq!(figure(1.0042, 3), "1.004");
+        assert_eq!(
+            (figure(410.76, 2).as_str(), figure(2e5, 2).as_str()),
+            ("411", "over 1000")
+        );
+    }
 }
