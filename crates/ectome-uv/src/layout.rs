@@ -164,7 +164,7 @@ impl Layout {
         out
     }
 
-    /// The mesh with these UVs as its first and only set. A vertex becomes as many as it has UVs.
+    /// The mesh with these UVs as its first set; further sets stay. A vertex becomes as many as it has UVs.
     pub fn applied(&self, mesh: &Mesh) -> Mesh {
         let mut out = mesh.clone();
         let mut set = vec![Vec2::NAN; mesh.vertex_count()];
@@ -192,6 +192,9 @@ impl Layout {
                     if !out.colours.is_empty() {
                         out.colours.push(out.colours[v]);
                     }
+                    for further in out.uv_sets.iter_mut().skip(1) {
+                        further.push(further[v]);
+                    }
                     v = set.len() - 1;
                     break;
                 }
@@ -202,9 +205,12 @@ impl Layout {
         set.iter_mut()
             .filter(|t| t.is_nan())
             .for_each(|t| *t = Vec2::ZERO);
-        out.uv_sets = vec![set];
+        match out.uv_sets.first_mut() {
+            Some(first) => *first = set,
+            None => out.uv_sets.push(set),
+        }
         for run in &mut out.runs {
-            run.channels.uv_sets = 1;
+            run.channels.uv_sets = run.channels.uv_sets.max(1);
         }
         out
     }
@@ -235,6 +241,16 @@ mod tests {
                 layout.uv[2 * f + k] = sides.map(|p| base + DVec2::new(p.x + p.z, p.y) * 0.05);
             }
         }
+        // A second set, for a light map say, stays with its vertices.
+        let mut lit = mesh.clone();
+        let second: Vec<Vec2> = lit.points.iter().map(|p| p.truncate()).collect();
+        lit.uv_sets = vec![vec![Vec2::ZERO; 8], second];
+        lit.runs[0].channels.uv_sets = 2;
+        let lit = layout.applied(&lit);
+        lit.check().unwrap();
+        assert_eq!(lit.runs[0].channels.uv_sets, 2);
+        let place = |v: usize| lit.points[lit.vertex_point[v] as usize].truncate();
+        assert!((0..lit.vertex_count()).all(|v| lit.uv_sets[1][v] == place(v)));
         let with = layout.applied(&mesh);
         with.check().unwrap();
         let back = Layout::of(&with);

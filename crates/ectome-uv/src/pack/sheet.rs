@@ -216,42 +216,30 @@ fn spread(row: &mut [u64], length: usize) {
 
 /// row |= row >> by.
 fn or_down(row: &mut [u64], by: usize) {
-    let (words, bits) = (by / 64, by % 64);
-    let n = row.len();
-    for i in 0..n.saturating_sub(words) {
-        let low = row[i + words];
-        let value = match bits {
-            0 => low,
-            b => {
-                let high = if i + words + 1 < n {
-                    row[i + words + 1]
-                } else {
-                    0
-                };
-                (low >> b) | (high << (64 - b))
-            }
-        };
-        row[i] |= value;
+    // Words further on are still as they were.
+    for i in 0..row.len().saturating_sub(by / 64) {
+        row[i] |= shifted(row, i, by);
     }
 }
 
 /// out |= row >> by.
 fn or_shifted(out: &mut [u64], row: &[u64], by: usize) {
-    let (words, bits) = (by / 64, by % 64);
-    let n = row.len();
-    for i in 0..n.saturating_sub(words) {
-        let low = row[i + words];
-        out[i] |= match bits {
-            0 => low,
-            b => {
-                let high = if i + words + 1 < n {
-                    row[i + words + 1]
-                } else {
-                    0
-                };
-                (low >> b) | (high << (64 - b))
-            }
-        };
+    for (i, word) in out
+        .iter_mut()
+        .enumerate()
+        .take(row.len().saturating_sub(by / 64))
+    {
+        *word |= shifted(row, i, by);
+    }
+}
+
+/// Word `i` of row >> by.
+#[inline]
+fn shifted(row: &[u64], i: usize, by: usize) -> u64 {
+    let (at, bits) = (i + by / 64, by % 64);
+    match bits {
+        0 => row[at],
+        b => (row[at] >> b) | (row.get(at + 1).copied().unwrap_or(0) << (64 - b)),
     }
 }
 
