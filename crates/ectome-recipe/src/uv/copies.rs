@@ -197,7 +197,7 @@ mod tests {
             );
             let mut ball = shapes::icosphere(1.0, 2);
             for p in &mut ball.points {
-                p.x += 0.3 * p.y * p.y + 0.2 * p.z * p.x + 0.1 * p.z;
+                p.x += 0.3 * p.y * p.y + 0.2 * p.z * p.x + 0.15 * p.y * p.z;
             }
             builder.part("ball", frame).primitive(Primitive {
                 positions: ball.points.clone(),
