@@ -102,6 +102,7 @@ export class Sheet {
     this.data = data;
     this.surface = surface;
     this.picture = null;
+    this.whole = null;
     this.outlines = null;
     if (data) {
       this.outlines = data.islands.map((i) => path(i.outline));
@@ -116,6 +117,7 @@ export class Sheet {
   setShown(shows) {
     this.shows = shows;
     this.picture = null;
+    this.whole = null;
     this.draw();
   }
 
@@ -154,7 +156,7 @@ export class Sheet {
     const side = Math.min(60000, Math.max(80, this.view.side * by));
     const factor = side / this.view.side;
     this.view = { side, x: x - (x - this.view.x) * factor, y: y - (y - this.view.y) * factor };
-    this.draw();
+    this.#glide();
   }
 
   /** Moves some islands into view. */
@@ -191,7 +193,7 @@ export class Sheet {
     if (!this.view) return;
     this.view.x += dx;
     this.view.y += dy;
-    this.draw();
+    this.#glide();
   }
 
   /** Files triangles by the cell of a grid over the sheets, so that a pointer finds its island at once. */
@@ -268,10 +270,14 @@ export class Sheet {
     if (!w || !h) return;
     if (!this.view) this.fit();
     const ratio = Math.min(window.devicePixelRatio, 2);
-    this.canvas.width = w * ratio;
-    this.canvas.height = h * ratio;
+    const [wide, high] = [Math.round(w * ratio), Math.round(h * ratio)];
+    if (this.canvas.width !== wide || this.canvas.height !== high) {
+      this.canvas.width = wide;
+      this.canvas.height = high;
+    }
     const c = this.canvas.getContext('2d');
-    c.scale(ratio, ratio);
+    c.setTransform(ratio, 0, 0, ratio, 0, 0);
+    c.clearRect(0, 0, w, h);
     const { side, x, y } = this.view;
     for (let s = 0; s < (this.sheets ?? 1); s++) {
       c.fillStyle = token('--sheet');
@@ -287,7 +293,7 @@ export class Sheet {
     }
     if (this.surface && (this.colour || this.ground)) {
       c.lineWidth = 0.6;
-      if (this.colour && side * this.sheets > FINE) this.#triangles(c, side, x, y, [w, h]);
+      if (this.colour && !this.moving && side * this.sheets > FINE) this.#triangles(c, side, x, y, [w, h]);
       else {
         if (!this.picture) {
           const tall = Math.round(PICTURE / Math.max(1, this.sheets));
@@ -320,7 +326,10 @@ export class Sheet {
     this.#faults(c, side);
     c.lineWidth = 1 / side;
     c.strokeStyle = token('--ink');
-    this.outlines.forEach((p, i) => this.shows(i) && c.stroke(p));
+    // One path for all: thousands of strokes would be thousands of passes.
+    this.whole ??= path(this.data.islands.flatMap((one, i) => (this.shows(i) ? one.outline : [])));
+    if (this.moving) c.drawImage(this.#lines(), 0, 0, this.sheets, 1);
+    else c.stroke(this.whole);
     c.strokeStyle = token('--kelp');
     c.lineWidth = 3.5 / side;
     for (const i of this.chosen) if (this.outlines[i] && this.shows(i)) c.stroke(this.outlines[i]);
@@ -330,6 +339,32 @@ export class Sheet {
     for (const i of this.locked) if (this.outlines[i]) c.stroke(this.outlines[i]);
     c.restore();
     this.canvas.dataset.drawn = String(Number(this.canvas.dataset.drawn ?? 0) + 1);
+  }
+
+  /** All outlines as a picture, for while the sheet moves. */
+  #lines() {
+    if (this.linesOf !== this.whole) {
+      this.linesOf = this.whole;
+      const tall = Math.round(PICTURE / Math.max(1, this.sheets));
+      this.linePicture = Object.assign(document.createElement('canvas'), { width: tall * this.sheets, height: tall });
+      const inner = this.linePicture.getContext('2d');
+      inner.scale(tall, tall);
+      inner.lineWidth = 2 / tall;
+      inner.strokeStyle = token('--ink');
+      inner.stroke(this.whole);
+    }
+    return this.linePicture;
+  }
+
+  /** Draws quickly now, and well when nothing has moved for a moment. */
+  #glide() {
+    this.moving = true;
+    clearTimeout(this.settle);
+    this.settle = setTimeout(() => {
+      this.moving = false;
+      this.draw();
+    }, 160);
+    this.draw();
   }
 
   /** Inside-out islands are hatched, overlapping ones cross-hatched. */
