@@ -193,3 +193,27 @@ fn far_too_dense_is_refused_at_once() {
         Err(ectome_uv::pack::PackError::TooDense { .. })
     ));
 }
+
+/// Whenever packing is stopped it says that it was stopped, not that there is no room.
+#[test]
+fn stopping_while_packing_is_no_want_of_room() {
+    let mesh = shapes::torus(1.0, 0.4, 96, 48);
+    let layout = unwrap::whole(&mesh, &Options::default(), &Progress::new()).unwrap();
+    let islands = measure::islands(&mesh, &layout);
+    let settings = Settings {
+        effort: 16,
+        ..Settings::default()
+    };
+    for wait_ms in [0, 1, 2, 4, 8, 16, 32] {
+        let progress = Progress::new();
+        let handle = progress.clone();
+        let stopper = std::thread::spawn(move || {
+            std::thread::sleep(std::time::Duration::from_millis(wait_ms));
+            handle.cancel();
+        });
+        let done = arrange::pack(&layout, &islands, &Wishes::default(), &settings, &progress);
+        stopper.join().unwrap();
+        let stopped = matches!(done, Err(ectome_uv::pack::PackError::Cancelled(_)));
+        assert!(stopped || done.is_ok(), "{done:?}");
+    }
+}

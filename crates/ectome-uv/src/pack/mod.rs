@@ -179,10 +179,10 @@ pub fn pack(
         None => {
             let free = (f64::from(settings.sheets) * f64::from(coarse.cells).powi(2)).max(1.0);
             let start = (0.6 * free / area).sqrt();
-            let begin = coarse
-                .largest(start, &rounds[0], 5, 1.015, progress)
-                .ok_or_else(no_room)?;
+            let begin = coarse.largest(start, &rounds[0], 5, 1.015, progress);
+            // Stopped work finds nothing either, and that is no want of room.
             progress.at(0.4)?;
+            let begin = begin.ok_or_else(no_room)?;
             let begin = begin.scale * f64::from(fine.cells) / f64::from(coarse.cells);
             rounds
                 .par_iter()
