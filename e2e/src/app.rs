@@ -13,8 +13,11 @@ pub fn free_port() -> u16 {
     listener.local_addr().expect("its number").port()
 }
 
-/// The `ectome` program that was built with this test.
+/// The `ectome` program that was built with this test, or the one that `ECTOME_PROGRAM` names.
 pub fn program() -> PathBuf {
+    if let Some(named) = std::env::var_os("ECTOME_PROGRAM") {
+        return named.into();
+    }
     let mut folder = std::env::current_exe().expect("the test's own path");
     while folder.pop() {
         let program = folder.join("ectome");
@@ -25,11 +28,10 @@ pub fn program() -> PathBuf {
     panic!("ectome is not built: run cargo build first");
 }
 
-/// A running `ectome serve`; it is killed, and its database with it, when this is dropped.
+/// A running `ectome serve`; it is killed when this is dropped, and its database goes with it.
 pub struct App {
     child: Child,
     data: PathBuf,
-    db_port: u16,
     upload_limit: u64,
     /// The port pages are served on.
     pub port: u16,
@@ -43,11 +45,10 @@ impl App {
 
     /// The same with a limit for uploads, in bytes.
     pub fn with_upload_limit(data: &Path, upload_limit: u64) -> Self {
-        let (port, db_port) = (free_port(), free_port());
+        let port = free_port();
         let mut app = Self {
-            child: spawn(data, port, db_port, upload_limit),
+            child: spawn(data, port, upload_limit),
             data: data.to_owned(),
-            db_port,
             upload_limit,
             port,
         };
@@ -60,15 +61,26 @@ impl App {
         format!("http://127.0.0.1:{}{path}", self.port)
     }
 
-    /// `kill -9`, for the application only: its database goes on, as it would.
+    /// The process of the application.
+    pub fn process(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// `kill -9` for the application; its database ends with it.
     pub fn kill(&mut self) {
         self.child.kill().expect("killed");
         self.child.wait().expect("gone");
     }
 
+    /// The process of the database, while one runs.
+    pub fn database(&self) -> Option<u32> {
+        let text = std::fs::read_to_string(self.data.join("database/pid")).ok()?;
+        text.trim().parse().ok()
+    }
+
     /// Starts again on the same folder.
     pub fn restart(&mut self) {
-        self.child = spawn(&self.data, self.port, self.db_port, self.upload_limit);
+        self.child = spawn(&self.data, self.port, self.upload_limit);
         self.wait();
     }
 
@@ -79,7 +91,8 @@ impl App {
         self.child.wait().ok()?.code()
     }
 
-    fn wait(&mut self) {
+    /// Waits until pages are shown.
+    pub fn wait(&mut self) {
         let deadline = Instant::now() + Duration::from_secs(60);
         while TcpStream::connect(("127.0.0.1", self.port)).is_err()
             || crate::http::get(self.port, "/").is_none_or(|r| r.status != 200)
@@ -97,23 +110,16 @@ impl Drop for App {
     fn drop(&mut self) {
         let _ = self.child.kill();
         let _ = self.child.wait();
-        let socket = self.data.join("database/sock");
-        let _ = Command::new("mariadb-admin")
-            .arg("--no-defaults")
-            .arg(format!("--socket={}", socket.display()))
-            .args(["-uroot", "shutdown"])
-            .stderr(Stdio::null())
-            .status();
     }
 }
 
-fn spawn(data: &Path, port: u16, db_port: u16, upload_limit: u64) -> Child {
+fn spawn(data: &Path, port: u16, upload_limit: u64) -> Child {
     Command::new(program())
         .args(["serve", "--no-demo"])
         .arg("--data")
         .arg(data)
         .args(["--port", &port.to_string()])
-        .args(["--db-port", &db_port.to_string()])
+        .args(["--disk-reserve", "0"])
         .args(["--upload-limit", &upload_limit.to_string()])
         .stdout(Stdio::null())
         .spawn()

@@ -26,7 +26,8 @@ impl Response {
     /// The sentence of a failure page.
     pub fn sentence(&self) -> String {
         let text = self.text();
-        let from = text.split("class=\"sentence\">").nth(1).unwrap_or(&text);
+        let from = text.split("class=\"sentence\"").nth(1).unwrap_or(&text);
+        let from = from.split_once('>').map_or(from, |(_, rest)| rest);
         from.split('<').next().unwrap_or_default().to_owned()
     }
 }
@@ -57,8 +58,16 @@ pub fn get(port: u16, path: &str) -> Option<Response> {
     raw(port, request.as_bytes())
 }
 
-/// `POST path` of a form.
+/// The token that every form of the application carries.
+pub fn token(port: u16) -> Option<String> {
+    let page = get(port, "/")?.text();
+    let from = page.split_once("/assets?token=")?.1;
+    Some(from.split('"').next()?.to_owned())
+}
+
+/// `POST path` of a form, with the token of the application's own forms.
 pub fn post(port: u16, path: &str, form: &str) -> Option<Response> {
+    let form = &format!("{form}&token={}", token(port)?);
     let request = format!(
         "POST {path} HTTP/1.0\r\nHost: 127.0.0.1:{port}\r\nContent-Type: \
          application/x-www-form-urlencoded\r\nContent-Length: {}\r\n\r\n{form}",
@@ -69,6 +78,7 @@ pub fn post(port: u16, path: &str, form: &str) -> Option<Response> {
 
 /// Uploads files to the shelf as a browser's form would.
 pub fn upload(port: u16, files: &[(&str, &[u8])]) -> Option<Response> {
+    let token = token(port)?;
     let mut body: Vec<u8> = Vec::new();
     for (name, bytes) in files {
         body.extend(
@@ -83,7 +93,7 @@ pub fn upload(port: u16, files: &[(&str, &[u8])]) -> Option<Response> {
     }
     body.extend(b"--skerry--\r\n");
     let mut request = format!(
-        "POST /assets HTTP/1.0\r\nHost: 127.0.0.1:{port}\r\nX-Requested-By: test\r\nContent-Type: \
+        "POST /assets?token={token} HTTP/1.0\r\nHost: 127.0.0.1:{port}\r\nX-Requested-By: test\r\nContent-Type: \
          multipart/form-data; boundary=skerry\r\nContent-Length: {}\r\n\r\n",
         body.len()
     )

@@ -50,7 +50,7 @@ fn a_file_over_the_limit_gets_a_clear_answer_and_leaves_nothing() {
     // The same without announcing the size: the stream is stopped on the way.
     let mut request = format!(
         "POST /assets HTTP/1.1\r\nHost: 127.0.0.1:{}\r\nConnection: close\r\nTransfer-Encoding: chunked\r\n\
-         Content-Type: multipart/form-data; boundary=skerry\r\n\r\n",
+         Sec-Fetch-Site: same-origin\r\nContent-Type: multipart/form-data; boundary=skerry\r\n\r\n",
         app.port
     )
     .into_bytes();

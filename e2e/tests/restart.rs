@@ -91,7 +91,6 @@ fn a_locked_folder_and_a_taken_port_are_one_clear_sentence_each() {
             .args(["serve", "--no-demo", "--data"])
             .arg(data)
             .args(["--port", &port.to_string()])
-            .args(["--db-port", &ectome_e2e::app::free_port().to_string()])
             .output()
             .unwrap();
         assert_eq!(done.status.code(), Some(1));

@@ -2,7 +2,7 @@
 
 use std::io::{Read, Seek};
 
-use crate::FormatError;
+use crate::{FormatError, Reading};
 
 /// Bounds of what is unpacked: archives that promise more are turned down before anything is kept.
 #[derive(Clone, Copy, Debug)]
@@ -21,6 +21,9 @@ impl Default for Limits {
         }
     }
 }
+
+/// Bytes that are unpacked between two looks at budget and progress.
+const PIECE: u64 = 4 << 20;
 
 /// Calls `take` with the name and the content of each file of an archive; folders and what systems put beside
 /// them are passed over. Reading stops as soon as the limits are reached, whatever the archive says of its
@@ -80,7 +83,7 @@ pub fn unpack<E: From<FormatError>>(
     Ok(())
 }
 
-/// The files of an archive in memory.
+/// The files of an archive in memory, within the budget of `reading`.
 ///
 /// # Errors
 /// A [`FormatError`].
@@ -88,20 +91,31 @@ pub fn files(
     file: &str,
     bytes: &[u8],
     limits: Limits,
+    reading: &Reading,
 ) -> Result<Vec<(String, Vec<u8>)>, FormatError> {
     let mut list = Vec::new();
+    let mut taken = 0u64;
     unpack(
         file,
         std::io::Cursor::new(bytes),
         limits,
         |name, content| {
             let mut all = Vec::new();
-            content
-                .read_to_end(&mut all)
-                .map_err(|e| FormatError::Damaged {
-                    file: file.to_owned(),
-                    fault: format!("{name} in it cannot be unpacked ({e})"),
-                })?;
+            loop {
+                reading.at(0.0)?;
+                let n = Read::take(&mut *content, PIECE)
+                    .read_to_end(&mut all)
+                    .map_err(|e| FormatError::Damaged {
+                        file: file.to_owned(),
+                        fault: format!("{name} in it cannot be unpacked ({e})"),
+                    })?;
+                taken += n as u64;
+                // What is unpacked stays in memory while it is read, which takes as much again.
+                reading.needs(file, 2 * taken)?;
+                if (n as u64) < PIECE {
+                    break;
+                }
+            }
             list.push((name.to_owned(), all));
             Ok::<(), FormatError>(())
         },

@@ -67,6 +67,32 @@ pub enum FormatError {
         /// The names given.
         files: String,
     },
+    /// Reading it would take more memory than there is to spare.
+    #[error(
+        "{file} needs about {} MB of memory to be read, {} MB can be had. Split it, or read it on a machine with more memory",
+        .needed / 1_000_000, .budget / 1_000_000
+    )]
+    OverBudget {
+        /// The file.
+        file: String,
+        /// Bytes needed.
+        needed: u64,
+        /// Bytes that may be taken.
+        budget: u64,
+    },
+    /// More objects than anything can show.
+    #[error("{file} holds {found} objects, more than {most}. Join some of them before exporting")]
+    TooManyParts {
+        /// The file.
+        file: String,
+        /// Objects found.
+        found: usize,
+        /// The most that are taken.
+        most: usize,
+    },
+    /// Somebody asked to stop.
+    #[error(transparent)]
+    Cancelled(#[from] ectome_mesh::Cancelled),
     /// The scene is too large for the format.
     #[error("the scene needs {bytes} bytes, more than the 4 GiB a GLB can hold. Cut it further")]
     TooLarge {

@@ -1,13 +1,18 @@
 //! glTF as text, with its buffers and pictures beside it or inside it as data URIs.
 
-use crate::{FileSet, FormatError, Scene, glb};
+use crate::{FileSet, FormatError, Reading, Scene, glb};
 
 /// Reads a `.gltf`. `files` holds what it refers to; a missing buffer is an error, a missing picture a note.
 ///
 /// # Errors
 /// A [`FormatError`] that names the file and its fault.
-pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, FormatError> {
-    glb::read_document(file, bytes, &[], Some(files))
+pub fn read(
+    file: &str,
+    bytes: &[u8],
+    files: &FileSet<'_>,
+    reading: &Reading,
+) -> Result<Scene, FormatError> {
+    glb::read_document(file, bytes, &[], Some(files), reading)
 }
 
 /// The names of the files that a `.gltf` refers to.

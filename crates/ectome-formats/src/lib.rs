@@ -10,7 +10,7 @@
 //! | zip of these | [`archive::unpack`] | |
 //!
 //! Readers trust nothing: every count, offset and index is checked against the bytes that are really
-//! there before memory is taken. What a reader had to leave out stands in [`Scene::notes`].
+//! there before memory is taken; [`read_within`] also keeps to a memory budget and stops when asked. What a reader had to leave out stands in [`Scene::notes`].
 //!
 //! ```
 //! use ectome_formats::{Scene, glb};
@@ -33,12 +33,14 @@ pub mod obj;
 pub mod obj_write;
 pub mod ply;
 pub mod ply_write;
+mod reading;
 mod scene;
 pub mod space;
 pub mod stl;
 
 pub use error::FormatError;
-pub use files::{FileSet, read};
+pub use files::{FileSet, read, read_within};
 pub use material::{Image, Library};
+pub use reading::Reading;
 pub use scene::{Copy, Scene};
 pub use space::{Space, Up};

@@ -1,13 +1,19 @@
 //! OBJ with MTL and textures (Wavefront Technologies, *Advanced Visualizer*, Appendix B1).
 
-use std::{borrow::Cow, collections::HashMap, io::BufReader, path::Path, sync::Mutex};
+use std::{
+    borrow::Cow,
+    collections::HashMap,
+    io::{BufReader, Read},
+    path::Path,
+    sync::Mutex,
+};
 
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Vec2, Vec3, Vec4};
 use serde_json::{Value, json};
 
 use crate::{
-    FormatError, Image, Library, Scene,
+    FormatError, Image, Library, Reading, Scene,
     files::{FileSet, base_name},
     glb::mime_of,
     material::srgb_to_linear,
@@ -18,7 +24,12 @@ use crate::{
 ///
 /// # Errors
 /// A [`FormatError`] that names the file and its fault.
-pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, FormatError> {
+pub fn read(
+    file: &str,
+    bytes: &[u8],
+    files: &FileSet<'_>,
+    reading: &Reading,
+) -> Result<Scene, FormatError> {
     let damaged = |fault: String| FormatError::Damaged {
         file: file.to_owned(),
         fault,
@@ -30,7 +41,13 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
             fault: format!("its content is an {kind} picture"),
         });
     }
+    // A corner of a face is two letters at least and becomes a vertex of its own until all are shared.
+    reading.needs(file, bytes.len() as u64 * 24)?;
     let bytes = &*plain(bytes);
+    if let Some(line) = out_of_reach(bytes, reading)? {
+        let fault = format!("line {line} refers to a corner that no file can have");
+        return Err(damaged(fault));
+    }
     let missing = Mutex::new(Vec::new());
     let load_materials = |path: &Path| {
         let name = path.to_string_lossy();
@@ -50,9 +67,18 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         ignore_points: true,
         ignore_lines: true,
     };
+    let watched = Watched {
+        rest: bytes,
+        whole: bytes.len(),
+        reading,
+    };
     let (models, materials) =
-        tobj::load_obj_buf(&mut BufReader::new(bytes), &options, load_materials)
-            .map_err(|e| damaged(explain(e)))?;
+        tobj::load_obj_buf(&mut BufReader::new(watched), &options, load_materials).map_err(
+            |e| match reading.at(1.0) {
+                Err(stopped) => stopped.into(),
+                Ok(()) => damaged(explain(e)),
+            },
+        )?;
 
     let mut notes: Vec<String> = missing
         .into_inner()
@@ -85,6 +111,7 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         if model.mesh.indices.is_empty() {
             continue;
         }
+        reading.at(1.0)?;
         if last != Some(model.name.as_str()) {
             let numbered = format!("object {}", i + 1);
             let name = match model.name.as_str() {
@@ -112,6 +139,54 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         notes,
         ..Scene::default()
     })
+}
+
+/// The first line of a face with a number that the parser cannot count with: one that reaches back before the first entry, or
+/// one of more digits than any file has lines.
+fn out_of_reach(bytes: &[u8], reading: &Reading) -> Result<Option<usize>, FormatError> {
+    let mut entries = [0u64; 3];
+    for (at, line) in bytes.split(|&b| b == b'\n').enumerate() {
+        reading.row(at, usize::MAX)?;
+        match line.trim_ascii_start() {
+            [b'v', b't', ..] => entries[1] += 1,
+            [b'v', b'n', ..] => entries[2] += 1,
+            [b'v', b, ..] if b.is_ascii_whitespace() => entries[0] += 1,
+            [b'f' | b'l' | b'p', rest @ ..] => {
+                let words = rest.split(|b| b.is_ascii_whitespace());
+                for word in words.filter(|w| w.contains(&b'-') || w.len() > MOST_DIGITS) {
+                    for (number, &there) in word.split(|&b| b == b'/').zip(&entries) {
+                        let digits = number.strip_prefix(b"-").unwrap_or(number);
+                        let value = str::from_utf8(digits).ok().and_then(|d| d.parse().ok());
+                        let back = number.len() > digits.len();
+                        let too_far = back && value.is_some_and(|v: u64| v > there);
+                        if digits.len() > MOST_DIGITS || too_far {
+                            return Ok(Some(at + 1));
+                        }
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+    Ok(None)
+}
+
+/// Digits of numbers that the parser can double and triple.
+const MOST_DIGITS: usize = 18;
+
+/// Bytes that break off when somebody asks to stop: the parser reads to their end otherwise.
+struct Watched<'a> {
+    rest: &'a [u8],
+    whole: usize,
+    reading: &'a Reading,
+}
+
+impl Read for Watched<'_> {
+    fn read(&mut self, into: &mut [u8]) -> std::io::Result<usize> {
+        let done = 1.0 - self.rest.len() as f32 / self.whole.max(1) as f32;
+        self.reading.at(done).map_err(std::io::Error::other)?;
+        self.rest.read(into)
+    }
 }
 
 /// The file names that an OBJ (`mtllib`) or MTL (`map_…`, `bump`, `norm`) refers to.

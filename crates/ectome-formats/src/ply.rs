@@ -9,15 +9,19 @@ use ectome_mesh::{Mesh, MeshBuilder, Part, Primitive, edit};
 use glam::{Affine3A, Vec2, Vec3, Vec4};
 use ply_rs_bw::{
     parser::{ParseError, Parser, Reader},
-    ply::{BeginList, ElementDef, Encoding, Header, PropertyAccess, PropertyAccessResult},
+    ply::{
+        BeginList, ElementDef, Encoding, Header, PropertyAccess, PropertyAccessResult,
+        PropertyType, ScalarType,
+    },
 };
 use serde_json::json;
 
 use crate::{
-    FormatError, Image, Library, Scene,
+    FormatError, Image, Library, Reading, Scene,
     files::{FileSet, base_name},
     glb::mime_of,
     material::srgb_to_linear,
+    reading::LOOK_EVERY,
 };
 
 /// Reads a PLY. `files` may hold the texture that a `TextureFile` comment names; what is missing there is
@@ -25,7 +29,12 @@ use crate::{
 ///
 /// # Errors
 /// A [`FormatError`] that names the file and its fault.
-pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, FormatError> {
+pub fn read(
+    file: &str,
+    bytes: &[u8],
+    files: &FileSet<'_>,
+    reading: &Reading,
+) -> Result<Scene, FormatError> {
     if !bytes.starts_with(b"ply") {
         return Err(FormatError::NotThat {
             file: file.to_owned(),
@@ -46,6 +55,7 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         .map_err(|e| damaged(format!("its header: {}", in_short(&e))))?;
     let mut rest = reader.into_inner();
     let mut rows = Rows::default();
+    let mut taken = 0u64;
     for (name, element) in &header.elements {
         if name == "tristrips" {
             return Err(FormatError::Unsupported {
@@ -54,7 +64,32 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
                 remedy: "Export it with plain faces",
             });
         }
+        if element.count == 0 {
+            continue;
+        }
+        // What stands in the file bounds what is read, never what its header says.
+        let shortest = shortest_row(&header, element);
+        if shortest == 0 {
+            return Err(damaged(format!(
+                "its header lists {} rows of {name} without any property",
+                element.count
+            )));
+        }
+        if element.count > rest.len().div_ceil(shortest) {
+            let fault = format!(
+                "its header lists {} rows of {name}, which need {} bytes at least; {} are there",
+                element.count,
+                (element.count as u64).saturating_mul(shortest as u64),
+                rest.len()
+            );
+            return Err(damaged(fault));
+        }
+        taken += element.count as u64 * ROW_BYTES;
+        reading.needs(file, taken)?;
         for i in 0..element.count {
+            if i.is_multiple_of(LOOK_EVERY) {
+                reading.at(1.0 - rest.len() as f32 / bytes.len() as f32)?;
+            }
             let short = || format!("it is cut short in {name} {} of {}", i + 1, element.count);
             let row = match next_row(&header, element, &mut rest) {
                 Ok(Some(row)) => row,
@@ -111,6 +146,28 @@ pub fn read(file: &str, bytes: &[u8], files: &FileSet<'_>) -> Result<Scene, Form
         notes,
         ..Scene::default()
     })
+}
+
+/// Bytes that a row takes while a mesh is gathered.
+const ROW_BYTES: u64 = 64;
+
+/// The fewest bytes that a row of an element can have in the file: its numbers, with empty lists; in a text a digit
+/// and what ends it for each.
+fn shortest_row(header: &Header, element: &ElementDef) -> usize {
+    let size = |kind: &ScalarType| match kind {
+        ScalarType::Char | ScalarType::UChar => 1,
+        ScalarType::Short | ScalarType::UShort => 2,
+        ScalarType::Int | ScalarType::UInt | ScalarType::Float => 4,
+        ScalarType::Double => 8,
+    };
+    let binary = element.properties.iter().map(|(_, p)| match &p.data_type {
+        PropertyType::Scalar(kind) => size(kind),
+        PropertyType::List(length, _) => size(length),
+    });
+    match header.encoding {
+        Encoding::Ascii => 2 * element.properties.len(),
+        _ => binary.sum(),
+    }
 }
 
 /// The texture that the header of a PLY names.

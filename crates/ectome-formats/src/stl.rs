@@ -5,7 +5,7 @@ use std::io::Cursor;
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Vec3};
 
-use crate::{FormatError, Library, Scene, files::base_name, glb::mime_of};
+use crate::{FormatError, Library, Reading, Scene, files::base_name, glb::mime_of};
 
 /// Bytes before the triangles of a binary file, and bytes of each.
 const HEAD: usize = 84;
@@ -15,7 +15,7 @@ const TRIANGLE: usize = 50;
 ///
 /// # Errors
 /// A [`FormatError`] that names the file and its fault.
-pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
+pub fn read(file: &str, bytes: &[u8], reading: &Reading) -> Result<Scene, FormatError> {
     if let Some(kind) = mime_of(bytes) {
         return Err(FormatError::NotThat {
             file: file.to_owned(),
@@ -23,12 +23,14 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
             fault: format!("its content is an {kind} picture"),
         });
     }
+    // Fifty bytes, or as many letters, become three vertices that are gathered and shared.
+    reading.needs(file, bytes.len() as u64 * 6)?;
     let stem = base_name(file);
     let stem = stem.rsplit_once('.').map_or(stem, |(s, _)| s);
     let solids = if is_text(bytes) {
-        text_solids(file, bytes)?
+        text_solids(file, bytes, reading)?
     } else {
-        vec![(String::new(), binary(file, bytes)?)]
+        vec![(String::new(), binary(file, bytes, reading)?)]
     };
     let mut builder = MeshBuilder::new();
     let mut any = false;
@@ -72,7 +74,7 @@ fn has_binary_size(bytes: &[u8]) -> bool {
     count.is_some_and(|b| HEAD + TRIANGLE * u32::from_le_bytes(b) as usize == bytes.len())
 }
 
-fn binary(file: &str, bytes: &[u8]) -> Result<Vec<Vec3>, FormatError> {
+fn binary(file: &str, bytes: &[u8], reading: &Reading) -> Result<Vec<Vec3>, FormatError> {
     let Some(count) = bytes.get(80..84).and_then(|b| b.try_into().ok()) else {
         return Err(FormatError::Truncated {
             file: file.to_owned(),
@@ -93,12 +95,16 @@ fn binary(file: &str, bytes: &[u8]) -> Result<Vec<Vec3>, FormatError> {
     if bytes.starts_with(b"solid") {
         let mut named = bytes.to_vec();
         named[..5].fill(b' ');
-        return triangles(file, &named);
+        return triangles(file, &named, reading);
     }
-    triangles(file, bytes)
+    triangles(file, bytes, reading)
 }
 
-fn text_solids(file: &str, bytes: &[u8]) -> Result<Vec<(String, Vec<Vec3>)>, FormatError> {
+fn text_solids(
+    file: &str,
+    bytes: &[u8],
+    reading: &Reading,
+) -> Result<Vec<(String, Vec<Vec3>)>, FormatError> {
     // Where each solid begins; "endsolid" does not begin a line with "solid".
     let mut starts = Vec::new();
     let mut at = 0;
@@ -124,12 +130,12 @@ fn text_solids(file: &str, bytes: &[u8]) -> Result<Vec<(String, Vec<Vec3>)>, For
             let solid = bytes[from..to].trim_ascii_start();
             let line = solid.split(|&b| b == b'\n').next().unwrap_or_default();
             let name = String::from_utf8_lossy(&line[5.min(line.len())..]);
-            Ok((name.trim().to_owned(), triangles(file, solid)?))
+            Ok((name.trim().to_owned(), triangles(file, solid, reading)?))
         })
         .collect()
 }
 
-fn triangles(file: &str, bytes: &[u8]) -> Result<Vec<Vec3>, FormatError> {
+fn triangles(file: &str, bytes: &[u8], reading: &Reading) -> Result<Vec<Vec3>, FormatError> {
     let damaged = |fault: String| FormatError::Damaged {
         file: file.to_owned(),
         fault,
@@ -138,6 +144,7 @@ fn triangles(file: &str, bytes: &[u8]) -> Result<Vec<Vec3>, FormatError> {
     let reader = stl_io::create_stl_reader(&mut cursor).map_err(|e| damaged(e.to_string()))?;
     let mut positions = Vec::new();
     for (i, triangle) in reader.enumerate() {
+        reading.row(i, bytes.len() / TRIANGLE)?;
         let triangle =
             triangle.map_err(|e| damaged(format!("triangle {} cannot be read ({e})", i + 1)))?;
         for v in triangle.vertices {

@@ -122,6 +122,11 @@ fn edited(edit: impl FnOnce(&mut Value, &mut Vec<u8>)) -> Vec<u8> {
     j["accessors"][0]["count"] = json!(4_000_000_000u64);
     j["accessors"][0]["sparse"] = json!({"count": 0});
 }), "more elements than")]
+// Found by changed files: an empty UV set beside positions ended in a panic.
+#[case::empty_uvs(edited(|j, _| {
+    let uv = j["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_0"].as_u64().unwrap() as usize;
+    j["accessors"][uv]["count"] = json!(0);
+}), "4 positions but 0 texture coordinates")]
 #[case::picture(b"\x89PNG\r\n\x1a\n....".to_vec(), "its content is a PNG picture")]
 #[case::empty(vec![], "it is empty")]
 #[case::header_only(b"glTF\x02\0\0\0\xff\xff\xff\xff".to_vec(), "is cut short")]

@@ -1,13 +1,35 @@
-//! Files with bytes changed, cut, doubled and shuffled: each reader answers with a scene or a sentence.
+//! Files with their structure changed (headers, counts, lists, references), and with bytes changed, cut, doubled and
+//! shuffled: each reader answers with a scene or a sentence, and takes no more memory than its file explains.
 //!
-//! `ECTOME_CASES` sets the cases per format; docs/performance.md records a run with 100 000.
+//! `ECTOME_CASES` sets the cases per format; `ECTOME_SECONDS` the most that one may take. docs/reliability.md records a run
+//! with a million.
 
+mod structure;
+
+use std::{io::Write, sync::Mutex, time::Duration};
+
+use base64::Engine;
 use ectome_formats::{FileSet, Scene, files::references, glb, obj_write, ply_write, read};
 use ectome_mesh::{MeshBuilder, Primitive, shapes};
 use glam::{Affine3A, Vec2};
+use peak_alloc::PeakAlloc;
 use proptest::prelude::*;
 use rstest::rstest;
-use std::io::Write;
+
+#[global_allocator]
+static MEMORY: PeakAlloc = PeakAlloc;
+
+/// One format at a time, so that what is measured is one reader's.
+static ALONE: Mutex<()> = Mutex::new(());
+
+/// What this thread has computed so far: a machine that is busy elsewhere must not look like a slow reader.
+fn processor_time() -> Duration {
+    let time = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
+    Duration::new(time.tv_sec as u64, time.tv_nsec as u32)
+}
+
+/// The most that reading one file may take beyond its size, in bytes.
+const MOST_BYTES: usize = 64 << 20;
 
 fn cases() -> u32 {
     let given = std::env::var("ECTOME_CASES")
@@ -40,7 +62,10 @@ fn sample(kind: &str) -> Vec<u8> {
         "gltf" => {
             let bytes = glb::write(&scene(), &glb::Naming::default()).unwrap();
             let size = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
-            bytes[20..20 + size].to_vec()
+            let mut json: serde_json::Value = serde_json::from_slice(&bytes[20..20 + size]).unwrap();
+            let data = base64::engine::general_purpose::STANDARD.encode(&bytes[28 + size..]);
+            json["buffers"][0]["uri"] = format!("data:application/octet-stream;base64,{data}").into();
+            serde_json::to_vec(&json).unwrap()
         }
         "obj" => obj_write::write(&scene(), "f").unwrap().remove(0).1,
         "mtl" => b"newmtl a\nKd 0.1 0.2 0.3\nmap_Kd a.png\nNs 10\nd 0.5\nnewmtl b\nnorm b.png\n".to_vec(),
@@ -66,6 +91,8 @@ fn sample(kind: &str) -> Vec<u8> {
 /// One change to a file.
 #[derive(Clone, Debug)]
 enum Change {
+    /// One or more changes that know the format, drawn from a seed.
+    Structure(u64),
     Byte(prop::sample::Index, u8),
     Cut(prop::sample::Index),
     Drop(prop::sample::Index, u8),
@@ -77,6 +104,7 @@ enum Change {
 fn change() -> impl Strategy<Value = Change> {
     use prop::sample::Index;
     prop_oneof![
+        8 => any::<u64>().prop_map(Change::Structure),
         4 => (any::<Index>(), any::<u8>()).prop_map(|(i, b)| Change::Byte(i, b)),
         1 => any::<Index>().prop_map(Change::Cut),
         2 => (any::<Index>(), 1u8..40).prop_map(|(i, n)| Change::Drop(i, n)),
@@ -87,12 +115,17 @@ fn change() -> impl Strategy<Value = Change> {
     ]
 }
 
-fn apply(bytes: &mut Vec<u8>, change: &Change) {
+fn apply(kind: &str, bytes: &mut Vec<u8>, change: &Change) {
     if bytes.is_empty() {
         return;
     }
     let n = bytes.len();
     match change {
+        Change::Structure(seed) => {
+            if let Some(changed) = structure::changed(kind, bytes, *seed) {
+                *bytes = changed;
+            }
+        }
         Change::Byte(i, b) => bytes[i.index(n)] = *b,
         Change::Cut(i) => bytes.truncate(i.index(n)),
         Change::Drop(i, k) => {
@@ -124,28 +157,51 @@ fn no_change_makes_a_reader_panic_or_give_a_broken_mesh(
     )]
     kind: &str,
 ) {
+    let _alone = ALONE.lock().unwrap_or_else(|e| e.into_inner());
     let whole = sample(kind);
     let obj = b"mtllib f.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nusemtl a\nf 1/1 2/1 3/1\n";
     let name = format!("f.{}", kind.split('_').next().unwrap());
+    let limit = std::env::var("ECTOME_SECONDS")
+        .ok()
+        .and_then(|s| s.parse().ok())
+        .map_or(Duration::MAX, Duration::from_secs_f64);
     let mut runner = proptest::test_runner::TestRunner::new(ProptestConfig {
         cases: cases(),
         failure_persistence: None,
         ..ProptestConfig::default()
     });
+    let most = std::cell::Cell::new((0usize, Duration::ZERO, 0u32));
     runner
         .run(&prop::collection::vec(change(), 1..6), |changes| {
             let mut bytes = whole.clone();
-            changes.iter().for_each(|c| apply(&mut bytes, c));
+            changes.iter().for_each(|c| apply(kind, &mut bytes, c));
             let mut files: Vec<(&str, &[u8])> = vec![(&name, &bytes)];
             if kind == "mtl" {
                 files.insert(0, ("f.obj", obj));
             }
+            let before = MEMORY.current_usage();
+            MEMORY.reset_peak_usage();
+            let begun = processor_time();
             references(&name, &bytes);
-            match read(&FileSet::new(files)) {
+            let read = read(&FileSet::new(files));
+            let took = processor_time().saturating_sub(begun);
+            let taken = MEMORY.peak_usage().saturating_sub(before);
+            prop_assert!(taken <= bytes.len() + MOST_BYTES, "{taken} bytes of memory");
+            prop_assert!(took <= limit, "{took:?}");
+            let (memory, time, scenes) = most.get();
+            let scenes = scenes + u32::from(read.is_ok());
+            most.set((memory.max(taken), time.max(took), scenes));
+            match read {
                 Ok(scene) => prop_assert!(scene.mesh.check().is_ok()),
                 Err(error) => prop_assert!(!error.to_string().is_empty()),
             }
             Ok(())
         })
         .unwrap();
+    let (memory, time, scenes) = most.get();
+    println!(
+        "{kind}: {} cases, {scenes} of them scenes; at most {memory} bytes and {time:?}",
+        cases()
+    );
+    assert!(scenes > 0, "some changes leave a file that can be read");
 }

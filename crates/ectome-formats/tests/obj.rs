@@ -86,3 +86,16 @@ fn sixteen_bit_text_and_empty_material_fields_are_read() {
     assert_eq!(scene.mesh.face_count(), 1);
     assert_eq!(scene.library.name(0), "tin");
 }
+
+// Found by changed files: numbers that reach back before the first entry wrapped around inside the parser.
+#[rstest]
+#[case("f 1 2 -4")]
+#[case("f 1/-1 2/1 3/1")]
+#[case("f 1 2 9223372036854775809")]
+fn indices_out_of_any_reach_are_a_sentence(#[case] face: &str) {
+    let text = format!("v 0 0 0\nv 1 0 0\nv 0 1 0\n{face}\n");
+    let error = load(&[("a.obj", text.as_bytes())]).unwrap_err();
+    assert!(error.contains("line 4"), "{error}");
+    let fine = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf -3 -2 -1\n";
+    assert!(load(&[("a.obj", fine)]).is_ok());
+}

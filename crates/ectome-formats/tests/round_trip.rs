@@ -1,6 +1,6 @@
 //! A scene through every format that is written and read, and STL and zip in.
 
-use ectome_formats::{FileSet, Scene, archive, glb, gltf, obj_write, ply_write, read};
+use ectome_formats::{FileSet, Reading, Scene, archive, glb, gltf, obj_write, ply_write, read};
 use ectome_mesh::{MeshBuilder, Primitive, measure, topology::Topology};
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;
@@ -240,7 +240,7 @@ fn a_zip_larger_than_the_limit_is_turned_down() {
         bytes: 1 << 16,
         members: 8,
     };
-    let error = archive::files("bomb.zip", &bomb, limits)
+    let error = archive::files("bomb.zip", &bomb, limits, &Reading::default())
         .unwrap_err()
         .to_string();
     assert!(error.contains("larger than 65536"), "{error}");

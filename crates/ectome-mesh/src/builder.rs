@@ -202,7 +202,7 @@ impl Mesh {
         // for all its vertices.
         let mut group = vec![0u32; mesh.vertex_count()];
         for run in &mesh.runs {
-            let tag = run.part * 1024
+            let tag = run.part.wrapping_mul(1024)
                 + u32::from(run.channels.normals)
                 + 2 * u32::from(run.channels.colours)
                 + 4 * u32::from(run.channels.uv_sets);

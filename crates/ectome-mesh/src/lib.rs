@@ -35,6 +35,7 @@
 pub mod builder;
 pub mod edges;
 pub mod edit;
+mod hierarchy;
 pub mod islands;
 pub mod measure;
 pub mod mesh;

@@ -12,7 +12,7 @@ use obvhs::{
     triangle::Triangle,
 };
 
-use crate::Mesh;
+use crate::{Mesh, hierarchy::depth};
 
 /// A place on a surface.
 #[derive(Clone, Copy, Debug)]
@@ -29,7 +29,12 @@ pub struct Place {
 pub struct Surface {
     bvh: Bvh2,
     triangles: Vec<Triangle>,
+    /// Entries that a walk may need room for.
+    depth: usize,
 }
+
+/// Entries of a walk that stand on the stack; what is deeper takes memory for each query.
+const USUAL_DEPTH: usize = 128;
 
 impl Surface {
     /// Indexes an all-triangle mesh. About 250 bytes a triangle.
@@ -42,7 +47,12 @@ impl Surface {
             .collect();
         let params = BvhBuildParams::fast_build();
         let bvh = build_bvh2_from_tris(&triangles, params, &mut Duration::default());
-        Self { bvh, triangles }
+        let depth = depth(&bvh) + 1;
+        Self {
+            bvh,
+            triangles,
+            depth,
+        }
     }
 
     /// The corners of triangle `face`.
@@ -75,7 +85,15 @@ impl Surface {
             (q - q.clamp(b.min, b.max)).length_squared()
         };
         let mut limit2 = radius * radius;
-        let mut stack = [(0u32, 0f32); 128];
+        let mut usual = [(0u32, 0f32); USUAL_DEPTH];
+        let mut deep = Vec::new();
+        let stack: &mut [(u32, f32)] = match self.depth < USUAL_DEPTH {
+            true => &mut usual,
+            false => {
+                deep.resize(self.depth + 1, (0, 0.0));
+                &mut deep
+            }
+        };
         stack[0] = (0, box_distance2(0));
         let mut depth = 1;
         while depth > 0 {
@@ -108,11 +126,11 @@ impl Surface {
                 } else {
                     ((right, dr), (left, dl))
                 };
-                if df <= limit2 && depth < stack.len() - 1 {
+                if df <= limit2 {
                     stack[depth] = (far, df);
                     depth += 1;
                 }
-                if dn <= limit2 && depth < stack.len() - 1 {
+                if dn <= limit2 {
                     stack[depth] = (near, dn);
                     depth += 1;
                 }
@@ -163,6 +181,37 @@ mod tests {
     use super::*;
     use crate::shapes;
     use proptest::prelude::*;
+
+    // Faces whose boxes are all the same make the hierarchy a list, deeper than any fixed stack: nothing may be dropped.
+    #[test]
+    fn a_hierarchy_as_deep_as_a_list_finds_the_nearest_all_the_same() {
+        let n = 3000u32;
+        let rim = |i: u32| Vec3::new((i + 1) as f32 / (n + 1) as f32, 1.0, 0.0);
+        let mut builder = crate::MeshBuilder::new();
+        builder.primitive(crate::Primitive {
+            positions: [Vec3::ZERO, Vec3::ONE]
+                .into_iter()
+                .chain((0..n).map(rim))
+                .collect(),
+            corners: (0..n).flat_map(|i| [0, 1, i + 2]).collect(),
+            ..Default::default()
+        });
+        let mesh = builder.finish();
+        let surface = Surface::of(&mesh);
+        for k in 0..60 {
+            let turn = k as f32 * 0.7;
+            let query = Vec3::new(0.5 + turn.cos(), 0.5 + turn.sin(), 0.1 * turn.cos());
+            let plain = (0..mesh.face_count())
+                .map(|f| {
+                    let [a, b, c] = mesh.triangle(f).map(|p| p.as_dvec3());
+                    let place = nearest_on_triangle(query.as_dvec3(), a, b, c);
+                    query.as_dvec3().distance(place) as f32
+                })
+                .fold(f32::INFINITY, f32::min);
+            let found = surface.nearest(query).unwrap().distance;
+            assert!((found - plain).abs() < 1e-6, "{found} instead of {plain}");
+        }
+    }
 
     #[test]
     fn the_distance_to_a_sphere_is_radius_minus_length() {

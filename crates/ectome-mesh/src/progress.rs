@@ -70,16 +70,28 @@ impl Progress {
         self.shared
             .fraction
             .store((whole * 1e6) as u32, Ordering::Relaxed);
-        if self.shared.cancelled.load(Ordering::Relaxed) {
-            Err(Cancelled)
-        } else {
-            Ok(())
+        self.go_on()
+    }
+
+    /// Learns whether to go on, where there is nothing to report.
+    ///
+    /// # Errors
+    /// [`Cancelled`] when somebody asked to stop.
+    pub fn go_on(&self) -> Result<(), Cancelled> {
+        match self.is_cancelled() {
+            true => Err(Cancelled),
+            false => Ok(()),
         }
     }
 
     /// Asks the work to stop at its next report.
     pub fn cancel(&self) {
         self.shared.cancelled.store(true, Ordering::Relaxed);
+    }
+
+    /// True when somebody asked to stop.
+    pub fn is_cancelled(&self) -> bool {
+        self.shared.cancelled.load(Ordering::Relaxed)
     }
 
     /// The fraction of the whole last reported (0–1).

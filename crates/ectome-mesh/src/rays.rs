@@ -12,7 +12,9 @@ use obvhs::{
     triangle::Triangle,
 };
 
-use crate::Mesh;
+use rayon::prelude::*;
+
+use crate::{Mesh, hierarchy::depth};
 
 /// A surface that answers rays.
 pub struct Blocker {
@@ -25,20 +27,53 @@ pub struct Blocker {
 impl Blocker {
     /// Indexes an all-triangle mesh.
     pub fn of(mesh: &Mesh) -> Self {
-        let given: Vec<Triangle> = (0..mesh.face_count())
+        Self::built(mesh, 0)
+    }
+
+    /// The same for more rays than there are faces: slivers are cut into pieces, which takes a while.
+    pub fn for_many_rays(mesh: &Mesh) -> Self {
+        Self::built(mesh, MOST_PIECES)
+    }
+
+    fn built(mesh: &Mesh, most_pieces: usize) -> Self {
+        // Of faces on the same points one stands for all: a hierarchy cannot part them and becomes a list.
+        let mut named: Vec<([u32; 3], u32)> = (0..mesh.face_count() as u32)
+            .into_par_iter()
             .map(|f| {
-                let [v0, v1, v2] = mesh.triangle(f).map(Vec3A::from);
-                Triangle { v0, v1, v2 }
+                let mut points = mesh.triangle_points(f as usize);
+                points.sort_unstable();
+                (points, f)
             })
             .collect();
+        named.par_sort_unstable();
+        named.dedup_by_key(|(points, _)| *points);
+        let mut kept: Vec<u32> = named.into_iter().map(|(_, f)| f).collect();
+        kept.par_sort_unstable();
+        let faces: Vec<(u32, Triangle)> = kept
+            .into_iter()
+            .map(|f| {
+                let [v0, v1, v2] = mesh.triangle(f as usize).map(Vec3A::from);
+                (f, Triangle { v0, v1, v2 })
+            })
+            .collect();
+        let slivers = faces.iter().filter(|(_, t)| is_sliver(t)).count();
+        let pieces = (most_pieces / slivers.max(1)).clamp(1, PIECES);
+        let halvings = pieces.ilog2();
+        let (mut given, mut face_of) = (Vec::with_capacity(faces.len()), Vec::new());
+        for (f, t) in faces {
+            let halvings = if is_sliver(&t) { halvings } else { 0 };
+            halved(t, halvings, &mut given);
+            face_of.resize(given.len(), f);
+        }
         let params = BvhBuildParams::medium_build();
-        let bvh = build_bvh2_from_tris(&given, params, &mut Duration::default());
-        let faces = bvh.primitive_indices.clone();
-        let triangles = faces.iter().map(|&f| given[f as usize]).collect();
+        let mut bvh = build_bvh2_from_tris(&given, params, &mut Duration::default());
+        // The builder's last pass may deepen the hierarchy without saying so, and queries size their stack by this.
+        bvh.max_depth = bvh.max_depth.max(depth(&bvh) + 1);
+        let order = &bvh.primitive_indices;
         Self {
+            triangles: order.iter().map(|&i| given[i as usize]).collect(),
+            faces: order.iter().map(|&i| face_of[i as usize]).collect(),
             bvh,
-            triangles,
-            faces,
         }
     }
 
@@ -53,7 +88,7 @@ impl Blocker {
         })
     }
 
-    /// The first face that a ray from `origin` meets, and how far along (in lengths of `direction`).
+    /// The first face that a ray from `origin` meets, or one on the same points, and how far along (in lengths of `direction`).
     pub fn first(&self, origin: Vec3, direction: Vec3) -> Option<(u32, f32)> {
         let ray = Ray::new_inf(origin.into(), direction.into());
         let mut hit = RayHit::none();
@@ -62,17 +97,41 @@ impl Blocker {
         (hit.primitive_id != u32::MAX && hit.t.is_finite())
             .then(|| (self.faces[hit.primitive_id as usize], hit.t))
     }
+}
 
-    /// How many faces a ray from `origin` crosses.
-    pub fn crossings(&self, origin: Vec3, direction: Vec3, counts: impl Fn(u32) -> bool) -> usize {
-        let mut n = 0;
-        let ray = Ray::new_inf(origin.into(), direction.into());
-        self.bvh.ray_traverse_anyhit(ray, |ray, i| {
-            if counts(self.faces[i]) && meets(&self.triangles[i], ray) < f32::INFINITY {
-                n += 1;
-            }
-        });
-        n
+/// A triangle is a sliver when half the surface of its box is this many times its own area.
+const SLIVER: f32 = 24.0;
+
+/// A sliver is cut into at most this many pieces, all slivers of a mesh together into about so many.
+const PIECES: usize = 32;
+const MOST_PIECES: usize = 1 << 19;
+
+/// True for a thin triangle that lies across the axes. Its box is nearly empty, so that rays visit it in vain: round
+/// the hub of a fan thousands of them. Cut into pieces, its boxes fit (*early split clipping*, M. Ernst, G. Greiner,
+/// *Early Split Clipping for Bounding Volume Hierarchies*, 2007).
+fn is_sliver(t: &Triangle) -> bool {
+    let size = t.v0.max(t.v1).max(t.v2) - t.v0.min(t.v1).min(t.v2);
+    let half_surface = size.x * size.y + size.y * size.z + size.z * size.x;
+    let area = 0.5 * (t.v1 - t.v0).cross(t.v2 - t.v0).length();
+    half_surface > SLIVER * area && area > 0.0
+}
+
+/// Cuts a triangle in two across its longest side, as often as `halvings` says.
+fn halved(t: Triangle, halvings: u32, into: &mut Vec<Triangle>) {
+    if halvings == 0 {
+        into.push(t);
+        return;
+    }
+    let side = |a: Vec3A, b: Vec3A| a.distance_squared(b);
+    let sides = [side(t.v0, t.v1), side(t.v1, t.v2), side(t.v2, t.v0)];
+    let (a, b, c) = match sides {
+        [x, y, z] if x >= y && x >= z => (t.v0, t.v1, t.v2),
+        [_, y, z] if y >= z => (t.v1, t.v2, t.v0),
+        _ => (t.v2, t.v0, t.v1),
+    };
+    let middle = (a + b) * 0.5;
+    for (v0, v1, v2) in [(a, middle, c), (middle, b, c)] {
+        halved(Triangle { v0, v1, v2 }, halvings - 1, into);
     }
 }
 
@@ -124,12 +183,38 @@ mod tests {
         for d in directions(200) {
             assert!(!ball.escapes(Vec3::new(0.1, 0.05, 0.0), d, u32::MAX));
             assert!(ball.escapes(d * 1.01, d, u32::MAX));
-            // A ray through an edge may count both faces.
-            let crossings = ball.crossings(Vec3::new(0.1, 0.05, 0.0), d, |_| true);
-            assert!((1..=6).contains(&crossings), "{crossings}");
         }
         let (_, far) = ball.first(Vec3::new(0.0, 0.0, 3.0), -Vec3::Z).unwrap();
         assert!((far - 2.0).abs() < 0.01);
+    }
+
+    // Thin triangles are cut into pieces inside; what comes back are the faces of the mesh.
+    #[test]
+    fn a_fan_of_slivers_answers_with_its_faces() {
+        let n = 2000u32;
+        let rim = |i: u32| {
+            let (sin, cos) = (2.0 * PI * i as f32 / n as f32).sin_cos();
+            Vec3::new(cos, sin, 0.0)
+        };
+        let mut builder = crate::MeshBuilder::new();
+        builder.primitive(crate::Primitive {
+            positions: (0..n).map(rim).chain([Vec3::ZERO]).collect(),
+            corners: (0..n).flat_map(|i| [n, i, (i + 1) % n]).collect(),
+            ..Default::default()
+        });
+        let fan = builder.finish();
+        let cut = Blocker::for_many_rays(&fan);
+        assert!(cut.triangles.len() > 8 * n as usize);
+        for blocker in [cut, Blocker::of(&fan)] {
+            for f in 0..n {
+                let [a, b, c] = fan.triangle(f as usize);
+                let middle = (a + b + c) / 3.0;
+                let (found, far) = blocker.first(middle + Vec3::Z, -Vec3::Z).unwrap();
+                assert_eq!(found, f);
+                assert!((far - 1.0).abs() < 1e-5);
+                assert!(blocker.escapes(middle, Vec3::Z, f));
+            }
+        }
     }
 
     #[test]

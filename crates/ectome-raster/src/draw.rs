@@ -1,5 +1,7 @@
 //! Triangles to pixels.
 
+use std::collections::HashSet;
+
 use ectome_mesh::{Mesh, measure};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
@@ -70,6 +72,8 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                 from,
                 to,
                 width,
+                far: vec![f32::INFINITY; width.div_ceil(TILE)],
+                drawn: vec![0; width.div_ceil(TILE)],
                 fragments: vec![
                     Fragment {
                         depth: f32::INFINITY,
@@ -130,7 +134,8 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
 fn faces_of_bands(mesh: &Mesh, places: &[Vec3], bands: usize) -> Vec<Vec<u32>> {
     let mut list: Vec<Vec<u32>> = vec![Vec::new(); bands];
     let rows = (BAND * SAMPLES) as f32;
-    for f in 0..mesh.face_count() {
+    let hidden = behind_their_like(mesh, places, bands as f32 * rows);
+    for f in (0..mesh.face_count()).filter(|&f| hidden.is_empty() || !hidden[f]) {
         let rise = mesh.triangle_points(f).map(|p| places[p as usize].y);
         let low = rise.into_iter().fold(f32::INFINITY, f32::min);
         let high = rise.into_iter().fold(f32::NEG_INFINITY, f32::max);
@@ -144,6 +149,33 @@ fn faces_of_bands(mesh: &Mesh, places: &[Vec3], bands: usize) -> Vec<Vec<u32>> {
         }
     }
     list
+}
+
+/// Boxes of faces that cover the picture so many times over are worth a look for faces on the same points.
+const OVERDRAWN: f32 = 64.0;
+
+/// Where faces cover a picture of that height over and over: those on the points of an earlier face, which show nowhere. Empty
+/// where nothing is gained by asking.
+fn behind_their_like(mesh: &Mesh, places: &[Vec3], height: f32) -> Vec<bool> {
+    let boxes = (0..mesh.face_count()).map(|f| {
+        let [a, b, c] = mesh
+            .triangle_points(f)
+            .map(|p| places[p as usize].truncate());
+        let size = a.max(b).max(c) - a.min(b).min(c);
+        size.x.min(height) * size.y.min(height)
+    });
+    let covered: f32 = boxes.filter(|area| area.is_finite()).sum();
+    if covered < OVERDRAWN * height * height {
+        return Vec::new();
+    }
+    let mut known = HashSet::new();
+    (0..mesh.face_count())
+        .map(|f| {
+            let mut points = mesh.triangle_points(f);
+            points.sort_unstable();
+            !known.insert(points)
+        })
+        .collect()
 }
 
 /// The directions on a triangle in which u grows and in which v falls.
@@ -189,12 +221,43 @@ fn shade(base: Vec3, normal: Vec3, camera: &Camera) -> Vec3 {
         + gloss
 }
 
+/// Where a triangle begins and ends on a row of samples.
+fn span(p: [Vec3; 3], y: f32) -> (f32, f32) {
+    let (mut first, mut last) = (f32::INFINITY, f32::NEG_INFINITY);
+    for (a, b) in [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])] {
+        // A row that passes a corner within rounding still meets the sides that end there.
+        if (a.y.min(b.y) - 1e-3..=a.y.max(b.y) + 1e-3).contains(&y) {
+            let t = if a.y == b.y {
+                0.0
+            } else {
+                ((y - a.y) / (b.y - a.y)).clamp(0.0, 1.0)
+            };
+            let x = a.x + (b.x - a.x) * t;
+            let (low, high) = if a.y == b.y {
+                (a.x.min(b.x), a.x.max(b.x))
+            } else {
+                (x, x)
+            };
+            first = first.min(low);
+            last = last.max(high);
+        }
+    }
+    (first, last)
+}
+
 struct Target {
     from: usize,
     to: usize,
     width: usize,
     fragments: Vec<Fragment>,
+    /// For each tile, the farthest of its fragments when it was last looked at: what lies behind shows nowhere in it.
+    far: Vec<f32>,
+    /// Fragments drawn in each tile since.
+    drawn: Vec<u32>,
 }
+
+/// Samples across a tile; it is as high as its band.
+const TILE: usize = 32;
 
 impl Target {
     /// Draws one triangle given in samples and depth; `shade` gets perspective-correct weights.
@@ -215,27 +278,57 @@ impl Target {
         if area == 0.0 {
             return;
         }
-        for y in y0..y1 {
-            for x in x0..x1 {
-                let at = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
-                let edge = |a: Vec3, b: Vec3| (b - a).truncate().perp_dot(at - a.truncate()) / area;
-                let w = Vec3::new(edge(p[1], p[2]), edge(p[2], p[0]), edge(p[0], p[1]));
-                if w.min_element() < 0.0 {
-                    continue;
-                }
-                let inverse = Vec3::new(w.x / p[0].z, w.y / p[1].z, w.z / p[2].z);
-                let sum = inverse.element_sum();
-                let depth = 1.0 / sum;
-                let fragment = &mut self.fragments[(y - self.from) * self.width + x];
-                if depth < fragment.depth {
-                    *fragment = Fragment {
-                        depth,
-                        colour: shade(inverse / sum),
-                        covered: true,
-                    };
+        // Tile by tile, so that what is hidden altogether is passed over at once.
+        for tile in x0 / TILE..=(x1 - 1) / TILE {
+            if low.z >= self.far[tile] {
+                continue;
+            }
+            let (left, right) = (x0.max(tile * TILE), x1.min((tile + 1) * TILE));
+            let mut drawn = 0;
+            for y in y0..y1 {
+                let (first, last) = span(p, y as f32 + 0.5);
+                // Rounding may put the ends a sample off; whether a sample is inside is asked of each.
+                let first = left.max((first - 1.5).max(0.0) as usize);
+                let last = right.min((last + 1.5).max(0.0) as usize);
+                for x in first..last {
+                    let at = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
+                    let edge =
+                        |a: Vec3, b: Vec3| (b - a).truncate().perp_dot(at - a.truncate()) / area;
+                    let w = Vec3::new(edge(p[1], p[2]), edge(p[2], p[0]), edge(p[0], p[1]));
+                    if w.min_element() < 0.0 {
+                        continue;
+                    }
+                    let inverse = Vec3::new(w.x / p[0].z, w.y / p[1].z, w.z / p[2].z);
+                    let sum = inverse.element_sum();
+                    let depth = 1.0 / sum;
+                    let fragment = &mut self.fragments[(y - self.from) * self.width + x];
+                    if depth < fragment.depth {
+                        *fragment = Fragment {
+                            depth,
+                            colour: shade(inverse / sum),
+                            covered: true,
+                        };
+                        drawn += 1;
+                    }
                 }
             }
+            self.drew(tile, drawn);
         }
+    }
+
+    /// Looks how far a tile reaches back once enough was drawn in it.
+    fn drew(&mut self, tile: usize, fragments: u32) {
+        let (left, right) = (tile * TILE, self.width.min((tile + 1) * TILE));
+        let rows = self.to - self.from;
+        self.drawn[tile] += fragments;
+        if (self.drawn[tile] as usize) < rows * (right - left) {
+            return;
+        }
+        self.drawn[tile] = 0;
+        self.far[tile] = (0..rows)
+            .flat_map(|y| &self.fragments[y * self.width + left..y * self.width + right])
+            .map(|f| f.depth)
+            .fold(0.0, f32::max);
     }
 
     /// Averages samples to pixels.
@@ -287,6 +380,75 @@ mod tests {
         // Closed form: a disc of that diameter.
         let disc = std::f32::consts::PI * diameter * diameter / 4.0;
         assert!((covered / disc - 1.0).abs() < 0.05, "{covered} of {disc}");
+    }
+
+    // Against every sample asked of every triangle, without spans and tiles.
+    #[test]
+    fn spans_and_tiles_leave_nothing_out() {
+        let (width, rows) = (70usize, 32usize);
+        let mut state = 7u32;
+        let mut random = move || {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (state >> 8) as f32 / 16_777_216.0
+        };
+        let blank = Fragment {
+            depth: f32::INFINITY,
+            colour: Vec3::ZERO,
+            covered: false,
+        };
+        let mut target = Target {
+            from: 0,
+            to: rows,
+            width,
+            fragments: vec![blank; rows * width],
+            far: vec![f32::INFINITY; width.div_ceil(TILE)],
+            drawn: vec![0; width.div_ceil(TILE)],
+        };
+        let mut depth = vec![f32::INFINITY; rows * width];
+        for i in 0..4000 {
+            let mut p = [0; 3].map(|_| {
+                Vec3::new(
+                    random() * 90.0 - 10.0,
+                    random() * 50.0 - 8.0,
+                    0.5 + random(),
+                )
+            });
+            if i % 5 == 0 {
+                // A sliver.
+                p[2] = p[1] + Vec3::new(0.2 * random(), 0.2 * random(), 0.0);
+            }
+            target.triangle(p, |_| Vec3::ONE);
+            let area = (p[1] - p[0]).truncate().perp_dot((p[2] - p[0]).truncate());
+            for (at, depth) in depth.iter_mut().enumerate() {
+                let at = Vec2::new((at % width) as f32 + 0.5, (at / width) as f32 + 0.5);
+                let edge = |a: Vec3, b: Vec3| (b - a).truncate().perp_dot(at - a.truncate()) / area;
+                let w = Vec3::new(edge(p[1], p[2]), edge(p[2], p[0]), edge(p[0], p[1]));
+                if area != 0.0 && w.min_element() >= 0.0 {
+                    let inverse = Vec3::new(w.x / p[0].z, w.y / p[1].z, w.z / p[2].z);
+                    *depth = depth.min(1.0 / inverse.element_sum());
+                }
+            }
+        }
+        let off = target
+            .fragments
+            .iter()
+            .zip(&depth)
+            .filter(|(f, d)| f.depth != **d);
+        assert_eq!(off.count(), 0);
+    }
+
+    #[test]
+    fn faces_on_the_points_of_another_change_nothing_and_cost_nothing() {
+        let plate = shapes::cuboid(Vec3::new(1.0, 0.8, 0.1));
+        let camera = Camera::fitting(&plate, 64, 48);
+        let once = render(&plate, &[], &camera, [0.5; 3]);
+        let mut many = plate.clone();
+        for _ in 0..4000 {
+            many.corners.extend_from_slice(&plate.corners);
+        }
+        many.runs[0].faces.end = many.face_count() as u32;
+        many.runs.truncate(1);
+        assert!(once == render(&many, &[], &camera, [0.5; 3]));
     }
 
     #[test]

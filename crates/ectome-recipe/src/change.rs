@@ -179,6 +179,45 @@ impl Change {
         )
     }
 
+    /// Makes sure that its figures mean something, on any mesh.
+    ///
+    /// # Errors
+    /// [`EngineError::Meaningless`].
+    pub fn check(&self) -> Result<(), EngineError> {
+        let length = |m: f32| m.is_finite() && m >= 0.0;
+        let is_plane = |p: &Plane| {
+            let [point, normal] = [p.point, p.normal].map(glam::Vec3::from);
+            let across = normal.length_squared();
+            point.is_finite() && across.is_finite() && across > 0.0
+        };
+        let (fine, fault) = match self {
+            Self::Measure { space } => (
+                space.unit_m.is_finite() && space.unit_m > 0.0,
+                "reads a source in a unit of no length",
+            ),
+            Self::Weld { how } => (
+                length(how.distance_m),
+                "needs a distance in metres that is not below zero",
+            ),
+            Self::CloseHoles { size_m } | Self::DropFloaters { size_m } => (
+                length(*size_m),
+                "needs a size in metres that is not below zero",
+            ),
+            Self::Clip { plane, .. } | Self::Divide { plane } => (
+                is_plane(plane),
+                "needs a plane: a finite point, and a normal that is longer than nothing",
+            ),
+            Self::Sections { cells } => (
+                cells.iter().all(|c| (1..=MOST_CELLS).contains(c)),
+                "takes 1 to 32 sections along each axis",
+            ),
+            _ => (true, ""),
+        };
+        let of = self.title();
+        fine.then_some(())
+            .ok_or(EngineError::Meaningless { of, fault })
+    }
+
     /// Makes the change. What is left must have faces.
     ///
     /// # Errors
@@ -188,6 +227,7 @@ impl Change {
         mut scene: Scene,
         progress: &Progress,
     ) -> Result<(Scene, Done), EngineError> {
+        self.check()?;
         // Whatever was stored once is no copy any more.
         scene.copies.clear();
         let (mesh, done) = self.changed(&scene, progress)?;
@@ -206,11 +246,6 @@ impl Change {
         let mesh = &scene.mesh;
         Ok(match self {
             Self::Measure { space } => {
-                if !(space.unit_m.is_finite() && space.unit_m > 0.0) {
-                    return Err(EngineError::Order(
-                        "reads its source in a unit of no length",
-                    ));
-                }
                 let sentence = format!(
                     "Read with {} m to the unit, {} up",
                     space.unit_m,
@@ -295,8 +330,7 @@ impl Change {
                 (out, Done::new(d.removed, s))
             }
             Self::Sections { cells } => {
-                let cells = cells.map(|c| c.clamp(1, MOST_CELLS));
-                let (out, n) = clip::sections(mesh, cells);
+                let (out, n) = clip::sections(mesh, *cells);
                 (out, Done::new(n, format!("{n} parts after cutting")))
             }
             Self::Divide { plane } => {
@@ -383,6 +417,45 @@ mod tests {
         assert!(json.contains(r#""change":"weld","distance_m""#), "{json}");
         let back: Vec<Change> = serde_json::from_str(&json).unwrap();
         assert_eq!(back, list);
+    }
+
+    #[test]
+    fn figures_that_mean_nothing_are_refused_before_anything_is_done() {
+        let plane = |normal: [f32; 3]| Plane {
+            point: [0.0; 3],
+            normal,
+        };
+        let weld = |distance_m| Change::Weld {
+            how: weld::Weld {
+                distance_m,
+                ..weld::Weld::default()
+            },
+        };
+        let list = [
+            weld(-1.0),
+            weld(f32::NAN),
+            Change::CloseHoles { size_m: -0.1 },
+            Change::DropFloaters {
+                size_m: f32::INFINITY,
+            },
+            Change::Clip {
+                plane: plane([0.0; 3]),
+                cap: true,
+            },
+            Change::Divide {
+                plane: plane([f32::NAN, 0.0, 1.0]),
+            },
+            Change::Sections {
+                cells: [4_000_000_000, 1, 1],
+            },
+            Change::Sections { cells: [0, 1, 1] },
+        ];
+        for change in list {
+            let ball = Scene::from(ectome_mesh::shapes::icosphere(1.0, 1));
+            let error = change.apply(ball, &Progress::new()).unwrap_err();
+            assert!(matches!(error, EngineError::Meaningless { .. }), "{error}");
+        }
+        assert!(weld(0.0).check().is_ok());
     }
 
     #[test]

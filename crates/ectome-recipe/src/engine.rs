@@ -1,7 +1,7 @@
 //! Runs recipes.
 
 use ectome_compare::CompareError;
-use ectome_formats::{FileSet, FormatError, Scene};
+use ectome_formats::{FileSet, FormatError, Reading, Scene};
 use ectome_intake::parts::{
     arrange::{self, NoSuchPart},
     fold::Fold,
@@ -24,7 +24,7 @@ use crate::{
 pub enum EngineError {
     /// A file's fault.
     #[error(transparent)]
-    Format(#[from] FormatError),
+    Format(FormatError),
     /// The target is at or above the source.
     #[error(
         "the source has {triangles} triangles already, within the target of {target}: nothing to cut"
@@ -74,6 +74,14 @@ pub enum EngineError {
         /// The change.
         by: &'static str,
     },
+    /// A change with a figure that means nothing.
+    #[error("\u{201c}{of}\u{201d} {fault}")]
+    Meaningless {
+        /// The change.
+        of: &'static str,
+        /// What is wrong with it.
+        fault: &'static str,
+    },
     /// A change names a part that is not there.
     #[error(transparent)]
     Part(#[from] NoSuchPart),
@@ -114,6 +122,15 @@ pub enum EngineError {
     /// The work was stopped.
     #[error(transparent)]
     Cancelled(#[from] Cancelled),
+}
+
+impl From<FormatError> for EngineError {
+    fn from(error: FormatError) -> Self {
+        match error {
+            FormatError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Format(other),
+        }
+    }
 }
 
 impl From<PackError> for EngineError {
@@ -270,10 +287,25 @@ pub fn run(
 /// # Errors
 /// See [`EngineError`].
 pub fn run_from(
+    base: Option<Scene>,
+    recipe: &Recipe,
+    files: &FileSet<'_>,
+    analysis: Option<CollapseLog>,
+    progress: &Progress,
+) -> Result<Outcome, EngineError> {
+    run_within(base, recipe, files, analysis, u64::MAX, progress)
+}
+
+/// The same where reading the files may take at most about `budget` bytes of memory.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn run_within(
     mut base: Option<Scene>,
     recipe: &Recipe,
     files: &FileSet<'_>,
     analysis: Option<CollapseLog>,
+    budget: u64,
     progress: &Progress,
 ) -> Result<Outcome, EngineError> {
     let mut known = analysis;
@@ -313,7 +345,7 @@ pub fn run_from(
         scene = Some(match (step, scene.take()) {
             (Step::Import, None) => {
                 progress.stage("Reading");
-                ectome_formats::read(files)?
+                ectome_formats::read_within(files, &Reading::new(&progress, budget))?
             }
             (Step::Import, Some(_)) => return Err(EngineError::Order("reads its source twice")),
             (_, None) => return Err(EngineError::Order("does not start with reading its source")),
@@ -323,13 +355,7 @@ pub fn run_from(
                 done.push(d);
                 scene
             }
-            (Step::LeaveOut, Some(mut scene)) => {
-                scene.mesh = arrange::only_built(&scene.mesh);
-                if scene.mesh.face_count() == 0 {
-                    return Err(EngineError::NothingBuilt);
-                }
-                scene
-            }
+            (Step::LeaveOut, Some(scene)) => only_built(scene)?,
             (Step::Triangulate, Some(scene)) => triangulated(scene),
             (Step::MergeFlat { settings }, Some(scene)) => {
                 let (scene, report, p) = flat_and_loops::merge_flat(scene, settings, &progress)?;
@@ -394,6 +420,20 @@ pub fn open(
     analysis: Option<CollapseLog>,
     progress: &Progress,
 ) -> Result<Session, EngineError> {
+    open_within(recipe, files, analysis, u64::MAX, progress)
+}
+
+/// The same where reading the files may take at most about `budget` bytes of memory.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn open_within(
+    recipe: &Recipe,
+    files: &FileSet<'_>,
+    analysis: Option<CollapseLog>,
+    budget: u64,
+    progress: &Progress,
+) -> Result<Session, EngineError> {
     let Some(Step::Cut { settings, .. }) = recipe.steps.last() else {
         return Err(EngineError::Order("does not end with a cut"));
     };
@@ -401,8 +441,20 @@ pub fn open(
         source: recipe.source.clone(),
         steps: recipe.steps[..recipe.steps.len() - 1].to_vec(),
     };
-    let scene = run(&before, files, None, &progress.span(0.0, 0.2))?.scene;
+    let scene = run_within(None, &before, files, None, budget, &progress.span(0.0, 0.2))?.scene;
     Session::new(scene, settings.clone(), analysis, &progress.span(0.2, 1.34))
+}
+
+/// The scene without the parts that are not built.
+///
+/// # Errors
+/// [`EngineError::NothingBuilt`].
+pub fn only_built(mut scene: Scene) -> Result<Scene, EngineError> {
+    scene.mesh = arrange::only_built(&scene.mesh);
+    match scene.mesh.face_count() {
+        0 => Err(EngineError::NothingBuilt),
+        _ => Ok(scene),
+    }
 }
 
 /// The scene with triangles only. Equal parts are split alike, so that they stay equal: of a rectangle either

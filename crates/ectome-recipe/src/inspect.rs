@@ -1,6 +1,6 @@
 //! What a scene consists of, under the names outsiders rely on.
 
-use std::borrow::Cow;
+use std::{borrow::Cow, collections::HashSet};
 
 use ectome_formats::Scene;
 use ectome_intake::{
@@ -136,6 +136,9 @@ fn is_zero(n: &usize) -> bool {
     *n == 0
 }
 
+/// Up to so many faces a mesh is diagnosed and counted side by side.
+const SIDE_BY_SIDE: usize = 4_000_000;
+
 /// Textures larger than this fit no target, in texels.
 const LARGE_TEXTURE: u32 = 4096;
 
@@ -145,21 +148,32 @@ impl Inspection {
     /// # Errors
     /// [`Cancelled`].
     pub fn of(scene: &Scene, progress: &Progress) -> Result<(Self, Vec<Vec<Mark>>), Cancelled> {
-        let mut diagnosis = diagnose(&scene.mesh, &progress.span(0.0, 0.8))?;
-        texture_findings(scene, &mut diagnosis);
-        let floaters = diagnosis.count(Kind::Floaters);
-        progress.at(0.85)?;
-        let inspection = Self {
-            floaters,
-            repeats: repeats(&scene.mesh),
+        let diagnosed = || diagnose(&scene.mesh, &progress.span(0.0, 1.0));
+        let told = || -> Result<Self, Cancelled> {
+            let counted = Self::counted(scene);
+            progress.go_on()?;
+            let repeats = repeats(&scene.mesh);
+            progress.go_on()?;
             // Of the triangles: a face split across the plane cannot be mirrored.
-            symmetric: mirror::find(&triangles(scene))
-                .iter()
-                .filter(|h| h.clean && h.same_uvs)
-                .map(|h| h.part)
-                .collect(),
+            let symmetric = mirror::find(&triangles(scene));
+            let whole = symmetric.iter().filter(|h| h.clean && h.same_uvs);
+            Ok(Self {
+                repeats,
+                symmetric: whole.map(|h| h.part).collect(),
+                ..counted
+            })
+        };
+        // Side by side where memory allows it.
+        let (diagnosis, told) = match scene.mesh.face_count() > SIDE_BY_SIDE {
+            true => (diagnosed(), told()),
+            false => rayon::join(diagnosed, told),
+        };
+        let mut diagnosis = diagnosis?;
+        texture_findings(scene, &mut diagnosis);
+        let inspection = Self {
+            floaters: diagnosis.count(Kind::Floaters),
             findings: diagnosis.findings.into_iter().map(Finding::from).collect(),
-            ..Self::counted(scene)
+            ..told?
         };
         progress.at(1.0)?;
         Ok((inspection, diagnosis.marks))
@@ -199,7 +213,7 @@ impl Inspection {
             vertices: mesh.vertex_count(),
             points: mesh.points.len(),
             objects: objects(scene),
-            materials: materials(scene, |_| true),
+            materials: materials(scene),
             components: t.components,
             open_edges: t.open_edges,
             open_loops: t.open_loops,
@@ -293,34 +307,44 @@ fn texture_findings(scene: &Scene, diagnosis: &mut Diagnosis) {
 
 fn objects(scene: &Scene) -> Vec<Object> {
     let counts = scene.mesh.triangles_per_part();
-    scene
-        .mesh
-        .parts
-        .iter()
-        .enumerate()
-        .map(|(i, part)| Object {
+    // The materials of each part, each once, in order of use.
+    let mut used: Vec<Vec<u32>> = vec![Vec::new(); scene.mesh.parts.len()];
+    let mut known: HashSet<(u32, u32)> = HashSet::new();
+    for run in &scene.mesh.runs {
+        if let Some(m) = run.material
+            && known.insert((run.part, m))
+        {
+            used[run.part as usize].push(m);
+        }
+    }
+    let parts = scene.mesh.parts.iter().zip(counts).zip(used);
+    parts
+        .map(|((part, triangles), used)| Object {
             name: part.name.clone(),
-            triangles: counts[i],
-            materials: materials(scene, |part| part as usize == i),
+            triangles,
+            materials: names(scene, &used),
             fate: part.fate,
             group: part.group.clone(),
         })
         .collect()
 }
 
-/// The names of the materials of some parts, each once, in order of use.
-fn materials(scene: &Scene, of_part: impl Fn(u32) -> bool) -> Vec<String> {
-    let mut seen = Vec::new();
-    for run in scene.mesh.runs.iter().filter(|r| of_part(r.part)) {
-        if let Some(m) = run.material
-            && !seen.contains(&m)
-        {
-            seen.push(m);
-        }
-    }
-    seen.into_iter()
-        .map(|m| scene.library.name(m).to_owned())
-        .collect()
+/// The materials in use, each once, in order of use.
+fn materials(scene: &Scene) -> Vec<String> {
+    let mut known = HashSet::new();
+    let used: Vec<u32> = scene
+        .mesh
+        .runs
+        .iter()
+        .filter_map(|r| r.material)
+        .filter(|m| known.insert(*m))
+        .collect();
+    names(scene, &used)
+}
+
+fn names(scene: &Scene, materials: &[u32]) -> Vec<String> {
+    let name = |&m: &u32| scene.library.name(m).to_owned();
+    materials.iter().map(name).collect()
 }
 
 fn recovered_quads(mesh: &Mesh) -> usize {

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::{Change, UvStep};
 
 /// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 5;
+pub const KERNEL_VERSION: u32 = 6;
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

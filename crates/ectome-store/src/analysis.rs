@@ -1,9 +1,10 @@
 //! Analyses by address.
 
+use bytes::Bytes;
 use ectome_recipe::{CURVE_PLACES, CollapseLog, Recipe};
 use sqlx::Row;
 
-use crate::{Store, StoreError, retry::retrying};
+use crate::{Store, StoreError, document::json, retry::retrying};
 
 /// What an analysis told, for pages.
 #[derive(Clone, Debug)]
@@ -24,13 +25,12 @@ impl Store {
             let row = self.asset(asset).await?;
             let key = row.recipe(4).analysis_key().unwrap_or_default();
             sqlx::query(
-                "INSERT INTO work (kind, asset) SELECT 'analyse', ? FROM DUAL WHERE NOT EXISTS \
-                 (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work \
-                 WHERE asset = ? AND kind = 'analyse' AND state = 'queued')",
+                "INSERT INTO work (kind, asset, light) SELECT 'analyse', id, light FROM assets WHERE id = ? AND NOT EXISTS \
+                 (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work w \
+                 WHERE w.asset = assets.id AND w.kind = 'analyse' AND w.state = 'queued')",
             )
             .bind(asset)
             .bind(key)
-            .bind(asset)
             .execute(&self.pool)
             .await?;
             Ok(())
@@ -62,12 +62,9 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn analysis(&self, recipe: &Recipe) -> Result<Option<CollapseLog>, StoreError> {
-        let row = sqlx::query("SELECT log FROM analyses WHERE hash = ?")
-            .bind(recipe.analysis_key().unwrap_or_default())
-            .fetch_optional(&self.pool)
-            .await?;
-        let Some(row) = row else { return Ok(None) };
-        let bytes = self.blobs.get(row.try_get("log")?).await?;
+        let Some(bytes) = self.analysis_bytes(recipe).await? else {
+            return Ok(None);
+        };
         let log = tokio::task::spawn_blocking(move || CollapseLog::from_bytes(&bytes))
             .await
             .map_err(|e| StoreError::stored("analysis", e))?;
@@ -77,6 +74,24 @@ impl Store {
                 tracing::warn!(%error, "a stored analysis is made again");
                 Ok(None)
             }
+        }
+    }
+
+    /// The same as it is stored.
+    pub(crate) async fn analysis_bytes(
+        &self,
+        recipe: &Recipe,
+    ) -> Result<Option<Bytes>, StoreError> {
+        let Some(key) = recipe.analysis_key() else {
+            return Ok(None);
+        };
+        let row = sqlx::query("SELECT log FROM analyses WHERE hash = ?")
+            .bind(key)
+            .fetch_optional(&self.pool)
+            .await?;
+        match row {
+            Some(row) => Ok(Some(self.blobs.open(row.try_get("log")?).await?)),
+            None => Ok(None),
         }
     }
 
@@ -91,18 +106,21 @@ impl Store {
             tokio::task::spawn_blocking(move || (log.to_bytes(), log.error_curve(CURVE_PLACES)))
                 .await
                 .map_err(|e| StoreError::stored("analysis", e))?;
-        let curve = serde_json::to_string(&curve).map_err(|e| StoreError::stored("curve", e))?;
+        let curve = json(&curve, "error curve")?;
         let blob = self.blobs.put(bytes).await?;
-        sqlx::query(
-            "INSERT INTO analyses (hash, log, curve, flat) VALUES (?, ?, ?, ?) ON DUPLICATE KEY \
-             UPDATE log = VALUES(log), curve = VALUES(curve), flat = COALESCE(VALUES(flat), flat)",
-        )
-        .bind(recipe.analysis_key().unwrap_or_default())
-        .bind(blob)
-        .bind(curve)
-        .bind(flat)
-        .execute(&self.pool)
-        .await?;
-        Ok(())
+        retrying(|| async {
+            sqlx::query(
+                "INSERT INTO analyses (hash, log, curve, flat) VALUES (?, ?, ?, ?) ON DUPLICATE KEY \
+                 UPDATE log = VALUES(log), curve = VALUES(curve), flat = COALESCE(VALUES(flat), flat)",
+            )
+            .bind(recipe.analysis_key().unwrap_or_default())
+            .bind(&blob)
+            .bind(&curve)
+            .bind(flat)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
     }
 }

@@ -1,10 +1,16 @@
 //! Assets, their files and parts.
 
 use ectome_recipe::{Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target};
-use serde::de::DeserializeOwned;
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError, candidate::queue_waiting, retry::retrying};
+use crate::{
+    Store, StoreError,
+    candidate::queue_waiting,
+    document::{fits, json, short, stored},
+    folder,
+    retry::retrying,
+    work::LIGHT_TRIANGLES,
+};
 
 /// A file as it came in.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -157,16 +163,12 @@ impl Asset {
     }
 
     fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
-        let inspection: Option<String> = row.try_get("inspection")?;
         Ok(Self {
             id: row.try_get("id")?,
             name: row.try_get("name")?,
             brief: row.try_get("brief")?,
             source: row.try_get("source")?,
-            inspection: inspection
-                .map(|text| serde_json::from_str(&text))
-                .transpose()
-                .map_err(|e| StoreError::stored("inspection", e))?,
+            inspection: stored(row, "inspection")?,
             picture: row.try_get("picture")?,
             stage: row.try_get("stage")?,
             fault: row.try_get("fault")?,
@@ -186,17 +188,6 @@ impl Asset {
             },
         })
     }
-}
-
-/// A JSON column, if it holds anything.
-fn stored<T: DeserializeOwned>(
-    row: &MySqlRow,
-    column: &'static str,
-) -> Result<Option<T>, StoreError> {
-    let text: Option<String> = row.try_get(column)?;
-    text.map(|t| serde_json::from_str(&t))
-        .transpose()
-        .map_err(|e| StoreError::stored(column, e))
 }
 
 /// What intake leaves behind.
@@ -223,6 +214,38 @@ pub fn source_hash(files: &[SourceFile]) -> String {
     hasher.finalize().to_hex().to_string()
 }
 
+/// An asset that is to be added.
+#[derive(Clone, Debug)]
+pub struct NewAsset {
+    /// What a person calls it.
+    pub name: String,
+    /// The row of its brief.
+    pub brief: u64,
+    /// Its files; their blobs are stored already.
+    pub files: Vec<SourceFile>,
+}
+
+/// Letters that names of assets and of files may have.
+const NAME: usize = 200;
+const FILE_NAME: usize = 400;
+
+/// Files of so many bytes together are taken in on the lane for light work.
+pub const LIGHT_BYTES: u64 = 8 << 20;
+
+impl NewAsset {
+    /// Makes sure that everything has room where it is kept.
+    ///
+    /// # Errors
+    /// [`StoreError::TooLong`].
+    pub fn check(&self) -> Result<(), StoreError> {
+        fits(&self.name, "The name of an asset", NAME)?;
+        let names = self.files.iter().map(|f| &f.name);
+        names
+            .into_iter()
+            .try_for_each(|name| fits(name, "The name of a file", FILE_NAME))
+    }
+}
+
 impl Store {
     /// Adds an asset with its files and queues its intake. Returns the asset's row.
     ///
@@ -234,33 +257,43 @@ impl Store {
         brief: u64,
         files: &[SourceFile],
     ) -> Result<u64, StoreError> {
+        let new = NewAsset {
+            name: name.to_owned(),
+            brief,
+            files: files.to_vec(),
+        };
+        let rows = self.add_assets(&[new]).await?;
+        rows.first()
+            .copied()
+            .ok_or_else(|| StoreError::missing("asset", name))
+    }
+
+    /// Adds assets, all of them or none, and queues their intake. Returns their rows.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn add_assets(&self, new: &[NewAsset]) -> Result<Vec<u64>, StoreError> {
+        new.iter().try_for_each(NewAsset::check)?;
+        let receipts = new
+            .iter()
+            .map(|_| folder::secret())
+            .collect::<Result<Vec<_>, _>>()?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            let id = sqlx::query("INSERT INTO assets (name, brief, source) VALUES (?, ?, ?)")
-                .bind(name)
-                .bind(brief)
-                .bind(source_hash(files))
-                .execute(&mut *tx)
-                .await?
-                .last_insert_id();
-            for (position, file) in files.iter().enumerate() {
-                sqlx::query(
-                    "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
-                )
-                .bind(id)
-                .bind(position as u32)
-                .bind(&file.name)
-                .bind(&file.blob)
-                .bind(file.bytes)
-                .execute(&mut *tx)
-                .await?;
+            let mut rows = Vec::new();
+            for (asset, receipt) in new.iter().zip(&receipts) {
+                // When the connection broke in the last try, the assets may be there.
+                let known = sqlx::query("SELECT id FROM assets WHERE receipt = ?")
+                    .bind(receipt)
+                    .fetch_optional(&mut *tx)
+                    .await?;
+                match known {
+                    Some(row) => rows.push(row.try_get("id")?),
+                    None => rows.push(insert(&mut tx, asset, receipt).await?),
+                }
             }
-            sqlx::query("INSERT INTO work (kind, asset) VALUES ('intake', ?)")
-                .bind(id)
-                .execute(&mut *tx)
-                .await?;
             tx.commit().await?;
-            Ok(id)
+            Ok(rows)
         })
         .await
     }
@@ -329,8 +362,8 @@ impl Store {
         .await
     }
 
-    /// Takes an asset off the shelf with everything that hangs on it. Blobs stay: others may share
-    /// them.
+    /// Takes an asset off the shelf with everything that hangs on it. Its blobs go with the next
+    /// [collection](Store::collect), unless others share them.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -355,7 +388,9 @@ impl Store {
             tx.commit().await?;
             Ok(())
         })
-        .await
+        .await?;
+        self.blobs.ask_for_collection();
+        Ok(())
     }
 
     /// Gives an asset other guards and attention, and queues the analysis they need.
@@ -363,13 +398,16 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn set_settings(&self, asset: u64, settings: &CutSettings) -> Result<(), StoreError> {
-        let document =
-            serde_json::to_string(settings).map_err(|e| StoreError::stored("settings", e))?;
-        sqlx::query("UPDATE assets SET settings = ? WHERE id = ?")
-            .bind(document)
-            .bind(asset)
-            .execute(&self.pool)
-            .await?;
+        let document = json(settings, "list of settings")?;
+        retrying(|| async {
+            sqlx::query("UPDATE assets SET settings = ? WHERE id = ?")
+                .bind(&document)
+                .bind(asset)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await?;
         self.ask_for_analysis(asset).await
     }
 
@@ -381,12 +419,9 @@ impl Store {
         changes: &[Change],
         results: &[Done],
     ) -> Result<(), StoreError> {
-        let json = |what, value: Result<String, serde_json::Error>| {
-            value.map_err(|e| StoreError::stored(what, e))
-        };
-        let found = json("unit and axis", serde_json::to_string(found))?;
-        let changes = json("list of changes", serde_json::to_string(changes))?;
-        let results = json("list of results", serde_json::to_string(results))?;
+        let found = json(found, "unit and axis")?;
+        let changes = json(&changes, "list of changes")?;
+        let results = json(&results, "list of results")?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             put_inspection(&mut tx, asset, result).await?;
@@ -406,7 +441,7 @@ impl Store {
     pub(crate) async fn fail_intake(&self, asset: u64, fault: &str) -> Result<(), StoreError> {
         retrying(|| async {
             sqlx::query("UPDATE assets SET fault = ? WHERE id = ?")
-                .bind(fault)
+                .bind(short(fault))
                 .bind(asset)
                 .execute(&self.pool)
                 .await?;
@@ -422,40 +457,55 @@ pub(crate) async fn put_inspection(
     asset: u64,
     result: &IntakeResult,
 ) -> Result<(), StoreError> {
-    sqlx::query("DELETE FROM parts WHERE asset = ?")
-        .bind(asset)
-        .execute(&mut *tx)
-        .await?;
-    for (position, object) in result.inspection.objects.iter().enumerate() {
-        sqlx::query(
-            "INSERT INTO parts (asset, position, name, triangles, materials, fate, group_name) \
-             VALUES (?, ?, ?, ?, ?, ?, ?)",
-        )
-        .bind(asset)
-        .bind(position as u32)
-        .bind(object.name.chars().take(400).collect::<String>())
-        .bind(object.triangles as u64)
-        .bind(object.materials.join(", "))
-        .bind(match object.fate {
-            Fate::Build => "build",
-            Fate::Imprint => "imprint",
-            Fate::Omit => "omit",
-        })
-        .bind(object.group.chars().take(200).collect::<String>())
-        .execute(&mut *tx)
-        .await?;
-    }
-    let inspection = serde_json::to_string(&result.inspection)
-        .map_err(|e| StoreError::stored("inspection", e))?;
+    let inspection = json(&result.inspection, "inspection")?;
     sqlx::query(
-        "UPDATE assets SET inspection = ?, picture = ?, stage = ?, marks = ?, fault = NULL WHERE id = ?",
+        "UPDATE assets SET inspection = ?, picture = ?, stage = ?, marks = ?, fault = NULL, light = ? WHERE id = ?",
     )
     .bind(inspection)
     .bind(&result.picture)
     .bind(&result.stage)
     .bind(&result.marks)
+    .bind(result.inspection.triangles <= LIGHT_TRIANGLES)
     .bind(asset)
     .execute(&mut *tx)
     .await?;
     Ok(())
+}
+
+async fn insert(
+    tx: &mut MySqlConnection,
+    asset: &NewAsset,
+    receipt: &str,
+) -> Result<u64, StoreError> {
+    let bytes: u64 = asset.files.iter().map(|f| f.bytes).sum();
+    let light = bytes <= LIGHT_BYTES;
+    let id = sqlx::query(
+        "INSERT INTO assets (name, brief, source, receipt, light) VALUES (?, ?, ?, ?, ?)",
+    )
+    .bind(&asset.name)
+    .bind(asset.brief)
+    .bind(source_hash(&asset.files))
+    .bind(receipt)
+    .bind(light)
+    .execute(&mut *tx)
+    .await?
+    .last_insert_id();
+    for (position, file) in asset.files.iter().enumerate() {
+        sqlx::query(
+            "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
+        )
+        .bind(id)
+        .bind(position as u32)
+        .bind(&file.name)
+        .bind(&file.blob)
+        .bind(file.bytes)
+        .execute(&mut *tx)
+        .await?;
+    }
+    sqlx::query("INSERT INTO work (kind, asset, light) VALUES ('intake', ?, ?)")
+        .bind(id)
+        .bind(light)
+        .execute(tx)
+        .await?;
+    Ok(id)
 }

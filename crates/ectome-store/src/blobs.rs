@@ -1,39 +1,80 @@
 //! Meshes and pictures by content hash.
 
-use std::{path::Path, sync::Arc};
+use std::{
+    collections::HashSet,
+    path::{Path, PathBuf},
+    sync::Arc,
+};
 
 use bytes::Bytes;
-use futures::stream::BoxStream;
+use futures::{TryStreamExt, stream::BoxStream};
 use object_store::{
     ObjectStore, ObjectStoreExt, PutPayload, WriteMultipart, local::LocalFileSystem,
     path::Path as Key,
 };
-use tokio::io::AsyncReadExt;
+use tokio::{
+    io::AsyncReadExt,
+    sync::{Notify, RwLock, RwLockReadGuard, RwLockWriteGuard},
+};
 
-use crate::StoreError;
+use crate::{StoreError, collect::Freed, folder};
+
+/// Blobs up to this size are written at once.
+const AT_ONCE: usize = 8 << 20;
 
 /// The object store. A blob's key is the BLAKE3 hash of its content, so equal content is kept once
-/// and nothing is ever overwritten.
+/// and nothing is ever overwritten. What is stored has reached the disk before its key is handed out.
 #[derive(Clone)]
 pub struct Blobs {
     store: Arc<dyn ObjectStore>,
+    /// Where they lie, when that is a folder of this machine.
+    folder: Option<PathBuf>,
+    /// Held by many who name blobs, or by one who takes away what is not named.
+    names: Arc<RwLock<()>>,
+    asked: Arc<Notify>,
 }
 
 impl Blobs {
-    /// A store in a folder.
+    /// A store in a folder. What a killed process left half written there is taken away.
     ///
     /// # Errors
     /// When the folder cannot be made.
     pub fn in_folder(folder: &Path) -> Result<Self, StoreError> {
-        std::fs::create_dir_all(folder)
+        folder::private(folder)?;
+        let folder = folder
+            .canonicalize()
             .map_err(|e| StoreError::File(folder.to_owned(), e.to_string()))?;
+        remove_unfinished(&folder).map_err(|e| StoreError::File(folder.clone(), e.to_string()))?;
         Ok(Self {
-            store: Arc::new(LocalFileSystem::new_with_prefix(folder)?),
+            store: Arc::new(LocalFileSystem::new_with_prefix(&folder)?.with_fsync(true)),
+            folder: Some(folder),
+            names: Arc::default(),
+            asked: Arc::default(),
         })
     }
 
     fn key(hash: &str) -> Key {
         Key::from(format!("{}/{hash}", hash.get(..2).unwrap_or("__")))
+    }
+
+    /// Held from the first blob that is stored until its name is recorded.
+    pub async fn naming(&self) -> RwLockReadGuard<'_, ()> {
+        self.names.read().await
+    }
+
+    /// Held while blobs are taken away.
+    pub(crate) async fn alone(&self) -> RwLockWriteGuard<'_, ()> {
+        self.names.write().await
+    }
+
+    /// Asks for a collection soon.
+    pub(crate) fn ask_for_collection(&self) {
+        self.asked.notify_one();
+    }
+
+    /// Resolves when somebody asked for a collection.
+    pub(crate) async fn asked(&self) {
+        self.asked.notified().await;
     }
 
     /// Stores bytes and returns their key.
@@ -44,9 +85,21 @@ impl Blobs {
         let bytes = bytes.into();
         let hash = blake3::hash(&bytes).to_hex().to_string();
         let key = Self::key(&hash);
-        if self.store.head(&key).await.is_err() {
-            self.store.put(&key, PutPayload::from_bytes(bytes)).await?;
+        if self.store.head(&key).await.is_ok() {
+            return Ok(hash);
         }
+        if bytes.len() <= AT_ONCE {
+            self.store.put(&key, PutPayload::from_bytes(bytes)).await?;
+            return Ok(hash);
+        }
+        // In pieces, so that work that is stopped meanwhile ends between two of them.
+        let mut upload = WriteMultipart::new(self.store.put_multipart(&key).await?);
+        for piece in 0..bytes.len().div_ceil(AT_ONCE) {
+            upload.wait_for_capacity(2).await?;
+            let end = bytes.len().min((piece + 1) * AT_ONCE);
+            upload.put(bytes.slice(piece * AT_ONCE..end));
+        }
+        upload.finish().await?;
         Ok(hash)
     }
 
@@ -84,6 +137,17 @@ impl Blobs {
         Ok(self.store.get(&Self::key(hash)).await?.bytes().await?)
     }
 
+    /// The whole blob where it lies: a large one takes no memory of its own as long as nobody looks at it.
+    ///
+    /// # Errors
+    /// When there is none or the store refuses.
+    pub async fn open(&self, hash: &str) -> Result<Bytes, StoreError> {
+        match &self.folder {
+            Some(folder) => mapped(&folder.join(Self::key(hash).as_ref())),
+            None => self.get(hash).await,
+        }
+    }
+
     /// The blob as a stream, and its size.
     ///
     /// # Errors
@@ -96,6 +160,64 @@ impl Blobs {
         let size = result.meta.size;
         Ok((result.into_stream(), size))
     }
+
+    /// The hashes of all blobs, with their sizes.
+    ///
+    /// # Errors
+    /// When the store refuses.
+    pub async fn all(&self) -> Result<Vec<(String, u64)>, StoreError> {
+        let mut list = Vec::new();
+        let mut blobs = self.store.list(None);
+        while let Some(blob) = blobs.try_next().await? {
+            if let Some(name) = blob.location.filename() {
+                list.push((name.to_owned(), blob.size));
+            }
+        }
+        Ok(list)
+    }
+
+    /// Takes away every blob that is not `named`.
+    pub(crate) async fn sweep(&self, named: &HashSet<String>) -> Result<Freed, StoreError> {
+        let mut freed = Freed::default();
+        for (hash, bytes) in self.all().await? {
+            if !named.contains(&hash) {
+                self.store.delete(&Self::key(&hash)).await?;
+                freed.blobs += 1;
+                freed.bytes += bytes;
+            }
+        }
+        Ok(freed)
+    }
+}
+
+/// A file as bytes that are read when they are looked at.
+#[expect(
+    unsafe_code,
+    reason = "a mapping is sound as long as nobody cuts the file short: blobs are never altered once they are there, in \
+              a folder that is ours alone, and one that is deleted meanwhile stays readable"
+)]
+fn mapped(path: &Path) -> Result<Bytes, StoreError> {
+    let failed = |e: std::io::Error| StoreError::File(path.to_owned(), e.to_string());
+    let file = std::fs::File::open(path).map_err(failed)?;
+    if file.metadata().map_err(failed)?.len() == 0 {
+        return Ok(Bytes::new());
+    }
+    // SAFETY: see the reason above.
+    let map = unsafe { memmap2::Mmap::map(&file) }.map_err(failed)?;
+    Ok(Bytes::from_owner(map))
+}
+
+/// Takes away what the object store writes before it gives a blob its name: such files end in a sign and a number.
+fn remove_unfinished(folder: &Path) -> std::io::Result<()> {
+    for entry in std::fs::read_dir(folder)? {
+        let entry = entry?;
+        if entry.file_type()?.is_dir() {
+            remove_unfinished(&entry.path())?;
+        } else if entry.file_name().to_string_lossy().contains('#') {
+            std::fs::remove_file(entry.path())?;
+        }
+    }
+    Ok(())
 }
 
 #[cfg(test)]
@@ -112,6 +234,29 @@ mod tests {
         blobs.put_file(&file, &a).await.unwrap();
         assert_eq!(blobs.put(&b"rope"[..]).await.unwrap(), a);
         assert_eq!(&blobs.get(&a).await.unwrap()[..], b"rope");
+        assert_eq!(&blobs.open(&a).await.unwrap()[..], b"rope");
         assert!(blobs.get(&"0".repeat(64)).await.is_err());
+        assert!(blobs.open(&"0".repeat(64)).await.is_err());
+        // One that is written in pieces.
+        let large: Vec<u8> = (0..3 * AT_ONCE + 7).map(|i| (i % 251) as u8).collect();
+        let b = blobs.put(large.clone()).await.unwrap();
+        assert!(blobs.open(&b).await.unwrap()[..] == large[..]);
+        let nothing = blobs.put(Bytes::new()).await.unwrap();
+        assert!(blobs.open(&nothing).await.unwrap().is_empty());
+    }
+
+    #[tokio::test]
+    async fn what_is_not_named_goes_and_what_is_half_written_too() {
+        let folder = tempfile::tempdir().unwrap();
+        let blobs = Blobs::in_folder(folder.path()).unwrap();
+        let kept = blobs.put(&b"rope"[..]).await.unwrap();
+        let gone = blobs.put(&b"chain"[..]).await.unwrap();
+        let half = folder.path().join(format!("{}/{kept}#1", &kept[..2]));
+        std::fs::write(&half, b"ro").unwrap();
+        let blobs = Blobs::in_folder(folder.path()).unwrap();
+        assert!(!half.exists());
+        let freed = blobs.sweep(&HashSet::from([kept.clone()])).await.unwrap();
+        assert_eq!((freed.blobs, freed.bytes), (1, 5));
+        assert!(blobs.get(&kept).await.is_ok() && blobs.get(&gone).await.is_err());
     }
 }

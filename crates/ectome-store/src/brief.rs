@@ -3,7 +3,13 @@
 use ectome_recipe::Brief;
 use sqlx::Row;
 
-use crate::{Store, StoreError};
+use crate::{
+    Store, StoreError,
+    document::{fits, json},
+};
+
+/// Letters that the name of a brief or a scene may have.
+pub(crate) const NAME: usize = 160;
 
 /// A brief and its row.
 #[derive(Clone, Debug)]
@@ -21,8 +27,7 @@ impl Store {
     /// See [`StoreError`].
     pub async fn add_briefs(&self, briefs: &[Brief]) -> Result<(), StoreError> {
         for brief in briefs {
-            let document =
-                serde_json::to_string(brief).map_err(|e| StoreError::stored("brief", e))?;
+            let document = json(brief, "brief")?;
             sqlx::query("INSERT IGNORE INTO briefs (name, document) VALUES (?, ?)")
                 .bind(&brief.name)
                 .bind(document)
@@ -35,9 +40,10 @@ impl Store {
     /// Adds a brief or puts it in place of the one in row `id`. Returns its row.
     ///
     /// # Errors
-    /// See [`StoreError`]; [`StoreError::Taken`] when another brief has that name.
+    /// [`StoreError::Taken`] when another brief has that name, [`StoreError::TooLong`], and others.
     pub async fn put_brief(&self, id: Option<u64>, brief: &Brief) -> Result<u64, StoreError> {
-        let document = serde_json::to_string(brief).map_err(|e| StoreError::stored("brief", e))?;
+        fits(&brief.name, "The name of a brief", NAME)?;
+        let document = json(brief, "brief")?;
         let taken = |e: sqlx::Error| match e.as_database_error() {
             Some(d) if d.is_unique_violation() => StoreError::Taken {
                 name: brief.name.clone(),

@@ -1,10 +1,15 @@
 //! What recipes made: candidates by hash and the tray of an asset.
 
 use ectome_recipe::{CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep};
-use serde::{Deserialize, Serialize, de::DeserializeOwned};
+use serde::{Deserialize, Serialize};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError, asset::Asset, retry::retrying};
+use crate::{
+    Store, StoreError,
+    asset::Asset,
+    document::{json, short, stored},
+    retry::retrying,
+};
 
 /// How far a candidate is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -67,6 +72,19 @@ pub struct PictureBlobs {
     pub result_field: String,
 }
 
+impl PictureBlobs {
+    /// All of them.
+    pub(crate) fn all(self) -> impl Iterator<Item = String> {
+        let own = [
+            self.result,
+            self.outline,
+            self.source_field,
+            self.result_field,
+        ];
+        own.into_iter().chain(self.shading)
+    }
+}
+
 impl Candidate {
     pub(crate) fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
         let state: String = row.try_get("state")?;
@@ -81,15 +99,15 @@ impl Candidate {
             },
             triangles: row.try_get("triangles")?,
             vertices: row.try_get("vertices")?,
-            report: document(row, "report")?,
+            report: stored(row, "report")?,
             mesh: row.try_get("mesh")?,
             fault: row.try_get("fault")?,
-            proof: document(row, "proof")?,
-            pictures: document(row, "pictures")?,
+            proof: stored(row, "proof")?,
+            pictures: stored(row, "pictures")?,
             based_on: row.try_get("based_on")?,
             pinned: row.try_get("pinned")?,
             changes_uvs: row.try_get("changes_uvs")?,
-            uv: document(row, "uv")?,
+            uv: stored(row, "uv")?,
         })
     }
 }
@@ -101,16 +119,6 @@ pub(crate) struct Base {
     pub report: Option<CutReport>,
     pub proof: Option<Proof>,
     pub pictures: Option<PictureBlobs>,
-}
-
-fn document<T: DeserializeOwned>(
-    row: &MySqlRow,
-    name: &'static str,
-) -> Result<Option<T>, StoreError> {
-    let text: Option<String> = row.try_get(name)?;
-    text.map(|text| serde_json::from_str(&text))
-        .transpose()
-        .map_err(|e| StoreError::stored(name, e))
 }
 
 /// What a worker hands over for a candidate.
@@ -212,9 +220,9 @@ impl Store {
         let base = |row: MySqlRow| {
             Ok(Base {
                 mesh: row.try_get("mesh")?,
-                report: document(&row, "report")?,
-                proof: document(&row, "proof")?,
-                pictures: document(&row, "pictures")?,
+                report: stored(&row, "report")?,
+                proof: stored(&row, "proof")?,
+                pictures: stored(&row, "pictures")?,
             })
         };
         row.map(base).transpose()
@@ -250,6 +258,7 @@ impl Store {
     }
 
     async fn ask_for(&self, asset: &Asset, wanted: &Wanted<'_>) -> Result<String, StoreError> {
+        let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, wanted).await?;
@@ -277,6 +286,7 @@ impl Store {
             Ok(done.rows_affected() > 0)
         })
         .await
+        .inspect(|_| self.blobs.ask_for_collection())
     }
 
     /// Pins a candidate to the Rule, or takes the pin out.
@@ -301,16 +311,19 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn tray(&self, asset: u64) -> Result<Vec<Candidate>, StoreError> {
-        sqlx::query(
-            "SELECT c.*, t.number, t.pinned FROM tray t JOIN candidates c ON c.hash = t.candidate \
-             WHERE t.asset = ? ORDER BY t.number",
+        // Sorted here: sorting joined rows with texts takes the database room on the disk, which may be full.
+        let rows = sqlx::query(
+            "SELECT c.*, t.number, t.pinned FROM tray t JOIN candidates c ON c.hash = t.candidate WHERE t.asset = ?",
         )
         .bind(asset)
         .fetch_all(&self.pool)
-        .await?
-        .iter()
-        .map(Candidate::from_row)
-        .collect()
+        .await?;
+        let mut list = rows
+            .iter()
+            .map(Candidate::from_row)
+            .collect::<Result<Vec<_>, _>>()?;
+        list.sort_by_key(|c| c.number);
+        Ok(list)
     }
 
     /// The changes of UVs that led to a candidate, first to last.
@@ -363,7 +376,7 @@ impl Store {
             sqlx::query(
                 "UPDATE candidates SET state = 'failed', fault = ? WHERE hash = ? AND state <> 'ready'",
             )
-            .bind(fault)
+            .bind(short(fault))
             .bind(hash)
             .execute(&self.pool)
             .await?;
@@ -371,10 +384,6 @@ impl Store {
         })
         .await
     }
-}
-
-fn json(value: &impl Serialize, what: &'static str) -> Result<String, StoreError> {
-    serde_json::to_string(value).map_err(|e| StoreError::stored(what, e))
 }
 
 pub(crate) async fn ask(
@@ -417,8 +426,9 @@ pub(crate) async fn ask(
 /// Queues the work for a candidate that waits in a tray and that nobody works on.
 pub(crate) async fn queue_waiting(tx: &mut MySqlConnection, hash: &str) -> Result<(), StoreError> {
     sqlx::query(
-        "INSERT INTO work (kind, asset, candidate) \
-         SELECT 'cut', MIN(t.asset), c.hash FROM candidates c JOIN tray t ON t.candidate = c.hash \
+        "INSERT INTO work (kind, asset, candidate, light) \
+         SELECT 'cut', MIN(t.asset), c.hash, MAX(a.light) FROM candidates c \
+         JOIN tray t ON t.candidate = c.hash JOIN assets a ON a.id = t.asset \
          WHERE c.hash = ? AND c.state = 'waiting' AND NOT EXISTS (SELECT 1 FROM work w \
          WHERE w.candidate = c.hash AND w.state IN ('queued', 'running')) GROUP BY c.hash",
     )

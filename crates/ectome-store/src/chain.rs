@@ -1,7 +1,7 @@
 //! The chain of an asset: what fills each tier of its brief.
 
 use ectome_recipe::{Recipe, Target};
-use sqlx::Row;
+use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
@@ -68,6 +68,7 @@ impl Store {
             Some(c) => Some((c, self.recipe(&c.hash).await?)),
             None => None,
         };
+        let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             sqlx::query("DELETE FROM chain_tiers WHERE asset = ? AND NOT (locked AND tier < ?)")
@@ -126,6 +127,7 @@ impl Store {
         tier: u32,
         fill: Fill,
     ) -> Result<(), StoreError> {
+        let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let recipe = recipe(asset, &fill);
@@ -153,6 +155,7 @@ impl Store {
         limit: u64,
         candidate: &str,
     ) -> Result<(), StoreError> {
+        let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             put_tier(&mut tx, asset, tier, limit, candidate).await?;
@@ -184,25 +187,30 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn chain(&self, asset: u64) -> Result<Vec<ChainTier>, StoreError> {
-        sqlx::query(
+        // Sorted here: sorting joined rows with texts takes the database room on the disk, which may be full.
+        let rows = sqlx::query(
             "SELECT c.*, t.number, t.pinned, l.tier, l.triangle_limit, l.locked FROM chain_tiers l \
              JOIN candidates c ON c.hash = l.candidate \
              JOIN tray t ON t.asset = l.asset AND t.candidate = l.candidate \
-             WHERE l.asset = ? ORDER BY l.tier",
+             WHERE l.asset = ?",
         )
         .bind(asset)
         .fetch_all(&self.pool)
-        .await?
-        .iter()
-        .map(|row| {
+        .await?;
+        let tier = |row: &MySqlRow| {
             Ok(ChainTier {
                 tier: row.try_get("tier")?,
                 limit: row.try_get("triangle_limit")?,
                 locked: row.try_get("locked")?,
                 candidate: Candidate::from_row(row)?,
             })
-        })
-        .collect()
+        };
+        let mut list = rows
+            .iter()
+            .map(tier)
+            .collect::<Result<Vec<_>, StoreError>>()?;
+        list.sort_by_key(|t: &ChainTier| t.tier);
+        Ok(list)
     }
 }
 

@@ -16,6 +16,42 @@ pub enum StoreError {
     /// The object store refused.
     #[error("the object store did not answer as expected: {0}")]
     Blob(#[from] object_store::Error),
+    /// The disk is full, or would be too full afterwards.
+    #[error(
+        "the disk that holds {} is full: {} MB are free, {} MB are needed. Remove assets that are not needed any more, or \
+         free space there", .folder.display(), .free / 1_000_000, .needed.div_ceil(1_000_000)
+    )]
+    NoSpace {
+        /// The data folder.
+        folder: PathBuf,
+        /// Bytes needed, the reserve included.
+        needed: u64,
+        /// Bytes that are free.
+        free: u64,
+    },
+    /// Somebody typed more than fits.
+    #[error("{what} has {found} letters; at most {most} are kept. Shorten it")]
+    TooLong {
+        /// What was typed.
+        what: &'static str,
+        /// Its letters.
+        found: usize,
+        /// The most that fit.
+        most: usize,
+    },
+    /// A document is larger than a column takes.
+    #[error(
+        "the {what} takes {} MB, more than the {} MB that can be kept. Join or rename parts, so that there is less to list",
+        .bytes / 1_000_000, .most / 1_000_000
+    )]
+    TooLarge {
+        /// What it is.
+        what: &'static str,
+        /// Its size.
+        bytes: usize,
+        /// The most that fits.
+        most: usize,
+    },
     /// A file or folder could not be used.
     #[error("{} cannot be used: {}", .0.display(), .1)]
     File(PathBuf, String),
@@ -47,9 +83,6 @@ pub enum StoreError {
          folder", .0.display()
     )]
     Locked(PathBuf),
-    /// The database port is taken.
-    #[error("port {0} for the database is taken. Set ECTOME_DB_PORT to a free one")]
-    PortTaken(u16),
     /// MariaDB is not installed.
     #[error(
         "{0} is not installed. Run ./start, which installs it, or: apt-get install mariadb-server"

@@ -2,9 +2,12 @@
 //!
 //! | module | what it holds |
 //! |---|---|
-//! | [`private_server`] | a MariaDB of our own on loopback, started and stopped with the application |
+//! | [`database`] | a MariaDB of our own, started, kept alive and stopped with the application |
 //! | [`blobs`] | meshes and pictures by content hash |
-//! | [`asset`] | assets, their files and parts |
+//! | [`collect`] | takes away the blobs that nobody names any more |
+//! | [`disk`] | how much room is left |
+//! | [`folder`] | folders and secrets that are nobody else's |
+//! | [`asset`] | assets and their files |
 //! | [`analysis`] | what one analysis of a source found |
 //! | [`candidate`] | what recipes made, the tray of an asset |
 //! | [`chain`] | what fills the tiers of an asset |
@@ -14,7 +17,7 @@
 //! | [`worker`] | takes work and does it |
 //!
 //! No state lives in process memory: a server that is killed in the middle of a cut and started again
-//! finishes the cut.
+//! finishes the cut. docs/reliability.md says what is promised and how it is tested.
 
 pub mod analysis;
 pub mod asset;
@@ -22,9 +25,13 @@ pub mod blobs;
 pub mod brief;
 pub mod candidate;
 pub mod chain;
+pub mod collect;
+pub mod database;
+pub mod disk;
+mod document;
 mod error;
+pub mod folder;
 mod preparation;
-pub mod private_server;
 mod retry;
 pub mod scene;
 mod store;

@@ -9,6 +9,7 @@ use ectome_recipe::{Change, Done};
 use crate::{
     Store, StoreError,
     asset::{Asset, IntakeResult, Provenance, put_inspection},
+    document::{fits, json, short},
     retry::retrying,
 };
 
@@ -22,7 +23,7 @@ impl Store {
         asset: &Asset,
         changes: &[Change],
     ) -> Result<(), StoreError> {
-        let document = json(&changes)?;
+        let document = json(&changes, "list of changes")?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             sqlx::query("UPDATE assets SET wanted = ?, preparation_fault = NULL WHERE id = ?")
@@ -31,10 +32,9 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
             sqlx::query(
-                "INSERT INTO work (kind, asset) SELECT 'prepare', ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM \
-                 work WHERE asset = ? AND kind = 'prepare' AND state = 'queued')",
+                "INSERT INTO work (kind, asset, light) SELECT 'prepare', id, light FROM assets WHERE id = ? AND NOT \
+                 EXISTS (SELECT 1 FROM work w WHERE w.asset = assets.id AND w.kind = 'prepare' AND w.state = 'queued')",
             )
-            .bind(asset.id)
             .bind(asset.id)
             .execute(&mut *tx)
             .await?;
@@ -52,7 +52,10 @@ impl Store {
         results: &[Done],
         result: &IntakeResult,
     ) -> Result<(), StoreError> {
-        let (changes, results) = (json(&changes)?, json(&results)?);
+        let (changes, results) = (
+            json(&changes, "list of changes")?,
+            json(&results, "list of results")?,
+        );
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let taken = sqlx::query(
@@ -79,7 +82,7 @@ impl Store {
     pub(crate) async fn fail_preparation(&self, asset: u64, fault: &str) -> Result<(), StoreError> {
         retrying(|| async {
             sqlx::query("UPDATE assets SET wanted = NULL, preparation_fault = ? WHERE id = ?")
-                .bind(fault)
+                .bind(short(fault))
                 .bind(asset)
                 .execute(&self.pool)
                 .await?;
@@ -91,15 +94,18 @@ impl Store {
     /// Records where a source comes from.
     ///
     /// # Errors
-    /// See [`StoreError`].
+    /// [`StoreError::TooLong`] and others.
     pub async fn set_provenance(&self, asset: u64, p: &Provenance) -> Result<(), StoreError> {
+        fits(&p.origin, "The origin", 400)?;
+        fits(&p.author, "The author", 200)?;
+        fits(&p.licence, "The licence", 200)?;
         retrying(|| async {
             sqlx::query(
                 "UPDATE assets SET origin = ?, author = ?, licence = ?, may_pass_on = ? WHERE id = ?",
             )
-            .bind(p.origin.chars().take(400).collect::<String>())
-            .bind(p.author.chars().take(200).collect::<String>())
-            .bind(p.licence.chars().take(200).collect::<String>())
+            .bind(&p.origin)
+            .bind(&p.author)
+            .bind(&p.licence)
             .bind(p.may_pass_on.word())
             .bind(asset)
             .execute(&self.pool)
@@ -108,8 +114,4 @@ impl Store {
         })
         .await
     }
-}
-
-fn json(value: &impl serde::Serialize) -> Result<String, StoreError> {
-    serde_json::to_string(value).map_err(|e| StoreError::stored("list of changes", e))
 }

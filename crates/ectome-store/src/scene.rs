@@ -5,7 +5,9 @@ use sqlx::Row;
 use crate::{
     Store, StoreError,
     asset::Asset,
+    brief::NAME,
     candidate::{Wanted, ask},
+    document::fits,
     retry::retrying,
 };
 
@@ -44,6 +46,7 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn put_scene(&self, id: Option<u64>, scene: &SceneRow) -> Result<u64, StoreError> {
+        fits(&scene.name, "The name of a scene", NAME)?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let id = match id {
@@ -165,6 +168,7 @@ impl Store {
         scene: u64,
         shares: &[(&Asset, u32)],
     ) -> Result<(), StoreError> {
+        let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             for &(asset, triangles) in shares {

@@ -1,16 +1,24 @@
 //! Database and blobs together.
 
-use std::path::Path;
+use std::time::Duration;
 
 use sqlx::{
     MySqlPool,
     mysql::{MySqlConnectOptions, MySqlPoolOptions},
 };
+use tokio::sync::watch;
 
-use crate::{StoreError, blobs::Blobs};
+use crate::{
+    StoreError,
+    blobs::Blobs,
+    database::{Connection, Health},
+    disk::Disk,
+};
 
 /// The name of the database.
 const DATABASE: &str = "ectome";
+/// How long anybody waits for a connection. A database that is gone is noticed sooner, see [`Store::health`].
+const PATIENCE: Duration = Duration::from_secs(5);
 
 /// Everything that outlives a restart.
 #[derive(Clone)]
@@ -18,32 +26,31 @@ pub struct Store {
     pub(crate) pool: MySqlPool,
     /// Meshes and pictures.
     pub blobs: Blobs,
+    /// The disk that everything lies on.
+    pub disk: Disk,
+    health: watch::Receiver<Health>,
 }
 
 impl Store {
-    /// Connects through a server's socket, makes the database if it is new and brings its schema up
-    /// to date.
+    /// Connects to a database and brings its schema up to date.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn open(socket: &Path, blobs: Blobs) -> Result<Self, StoreError> {
+    pub async fn open(
+        connection: &Connection,
+        blobs: Blobs,
+        disk: Disk,
+    ) -> Result<Self, StoreError> {
         let options = MySqlConnectOptions::new()
-            .socket(socket)
-            .username("root")
+            .socket(&connection.socket)
+            .username(connection.user)
+            .password(&connection.password)
+            .database(DATABASE)
             .charset("utf8mb4")
             .collation("utf8mb4_bin");
-        let first = MySqlPoolOptions::new()
-            .max_connections(1)
-            .connect_with(options.clone())
-            .await?;
-        sqlx::query(
-            "CREATE DATABASE IF NOT EXISTS ectome CHARACTER SET utf8mb4 COLLATE utf8mb4_bin",
-        )
-        .execute(&first)
-        .await?;
-        first.close().await;
         let pool = MySqlPoolOptions::new()
             .max_connections(12)
+            .acquire_timeout(PATIENCE)
             .after_connect(|connection, _| {
                 Box::pin(async move {
                     // Locks rows, not the gaps between them: the queue's scans would otherwise hold
@@ -54,10 +61,20 @@ impl Store {
                     Ok(())
                 })
             })
-            .connect_with(options.database(DATABASE))
+            .connect_with(options)
             .await?;
         sqlx::migrate!("./migrations").run(&pool).await?;
-        Ok(Self { pool, blobs })
+        Ok(Self {
+            pool,
+            blobs,
+            disk,
+            health: connection.health.clone(),
+        })
+    }
+
+    /// How the database is, at once and without asking it.
+    pub fn health(&self) -> Health {
+        self.health.borrow().clone()
     }
 
     /// Closes all connections.

@@ -8,12 +8,27 @@
 use ectome_recipe::words::grouped;
 use sqlx::{Row, mysql::MySqlRow};
 
-use crate::{Store, StoreError, retry::retrying};
+use crate::{
+    Store, StoreError,
+    document::{clipped, short},
+    retry::retrying,
+};
 
 /// Seconds a lease lasts without a heartbeat.
 pub const LEASE_SECONDS: u32 = 10;
 /// How often a piece of work may kill its worker before it is given up.
-pub const MOST_ATTEMPTS: u32 = 3;
+pub const MOST_CRASHES: u32 = 3;
+/// Sources of so many triangles at most are light work.
+pub const LIGHT_TRIANGLES: usize = 200_000;
+
+/// Which work a worker takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lane {
+    /// Light work only, so that it never waits behind heavy work.
+    Light,
+    /// Heavy work, and light work when there is no other.
+    Any,
+}
 
 /// What kind of work it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -86,8 +101,12 @@ pub struct Work {
     pub stage: String,
     /// Why it failed.
     pub fault: Option<String>,
-    /// How often it was taken.
+    /// How often it was taken: whoever took it before holds it no more.
     pub attempts: u32,
+    /// How often its worker ended in the middle of it.
+    pub crashes: u32,
+    /// Bytes of memory that its worker held when it last reported.
+    pub memory: u64,
     /// Seconds since it was taken, until it ended.
     pub seconds: Option<f64>,
 }
@@ -120,6 +139,8 @@ impl Work {
             stage: row.try_get("stage")?,
             fault: row.try_get("fault")?,
             attempts: row.try_get("attempts")?,
+            crashes: row.try_get("crashes")?,
+            memory: row.try_get("memory")?,
             seconds: row.try_get("seconds")?,
         })
     }
@@ -153,27 +174,36 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn latest_work(&self, count: u32) -> Result<Vec<Work>, StoreError> {
-        sqlx::query(concat!(work_rows!(), " ORDER BY w.id DESC LIMIT ?"))
-            .bind(count)
-            .fetch_all(&self.pool)
-            .await?
+        // Sorted here: sorting joined rows with texts takes the database room on the disk, which may be full.
+        let rows = sqlx::query(concat!(
+            work_rows!(),
+            " JOIN (SELECT id FROM work ORDER BY id DESC LIMIT ?) latest ON latest.id = w.id"
+        ))
+        .bind(count)
+        .fetch_all(&self.pool)
+        .await?;
+        let mut list = rows
             .iter()
             .map(Work::from_row)
-            .collect()
+            .collect::<Result<Vec<_>, _>>()?;
+        list.sort_by_key(|w| std::cmp::Reverse(w.id));
+        Ok(list)
     }
 
-    /// Takes the oldest work that nobody holds; analyses after everything a person waits for.
+    /// Takes the oldest work of a lane that nobody holds; analyses after everything a person waits for. Work whose lease
+    /// ran out while it was running has lost its worker in the middle: that counts as a crash.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn take_work(&self, worker: &str) -> Result<Option<Work>, StoreError> {
+    pub async fn take_work(&self, worker: &str, lane: Lane) -> Result<Option<Work>, StoreError> {
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let row = sqlx::query(
                 "SELECT id FROM work \
-                 WHERE state = 'queued' OR (state = 'running' AND lease_until < NOW(6)) \
-                 ORDER BY kind = 'analyse', id LIMIT 1 FOR UPDATE SKIP LOCKED",
+                 WHERE (state = 'queued' OR (state = 'running' AND lease_until < NOW(6))) AND (light OR ?) \
+                 ORDER BY kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
             )
+            .bind(lane == Lane::Any)
             .fetch_optional(&mut *tx)
             .await?;
             let Some(row) = row else {
@@ -181,8 +211,8 @@ impl Store {
             };
             let id: u64 = row.try_get("id")?;
             sqlx::query(
-                "UPDATE work SET state = 'running', worker = ?, attempts = attempts + 1, fraction = 0, \
-                 lease_until = NOW(6) + INTERVAL ? SECOND, started = NOW(6) WHERE id = ?",
+                "UPDATE work SET crashes = crashes + (state = 'running'), state = 'running', worker = ?, \
+                 attempts = attempts + 1, fraction = 0, lease_until = NOW(6) + INTERVAL ? SECOND, started = NOW(6) WHERE id = ?",
             )
             .bind(worker)
             .bind(LEASE_SECONDS)
@@ -200,7 +230,7 @@ impl Store {
     }
 
     /// Renews the lease and records progress. Returns false when the work should stop: somebody
-    /// asked, or the lease was lost.
+    /// asked, its asset went, or the lease was lost.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -210,14 +240,16 @@ impl Store {
         worker: &str,
         fraction: f32,
         stage: &str,
+        memory: u64,
     ) -> Result<bool, StoreError> {
         retrying(|| async {
             sqlx::query(
-                "UPDATE work SET fraction = ?, stage = ?, lease_until = NOW(6) + INTERVAL ? SECOND \
+                "UPDATE work SET fraction = ?, stage = ?, memory = ?, lease_until = NOW(6) + INTERVAL ? SECOND \
                  WHERE id = ? AND worker = ? AND attempts = ? AND state = 'running'",
             )
             .bind(fraction)
-            .bind(stage)
+            .bind(clipped(stage, 80))
+            .bind(memory)
             .bind(LEASE_SECONDS)
             .bind(work.id)
             .bind(worker)
@@ -226,7 +258,7 @@ impl Store {
             .await?;
             let row = sqlx::query(
                 "SELECT COUNT(*) AS held FROM work WHERE id = ? AND worker = ? AND attempts = ? \
-                 AND state = 'running' AND NOT stop_asked",
+                 AND state = 'running'",
             )
             .bind(work.id)
             .bind(worker)
@@ -256,7 +288,7 @@ impl Store {
                  AND state = 'running'",
             )
             .bind(state.word())
-            .bind(fault)
+            .bind(fault.map(short))
             .bind(state.word())
             .bind(work.id)
             .bind(worker)
@@ -268,21 +300,17 @@ impl Store {
         .await
     }
 
-    /// Asks for work to stop. Queued work stops at once.
+    /// Stops work. Its row ends here and now, so nobody takes it again; a worker that is at it learns of that at its next
+    /// heartbeat and drops it.
     ///
     /// # Errors
     /// See [`StoreError`].
     pub async fn stop_work(&self, id: u64) -> Result<(), StoreError> {
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            sqlx::query(
-                "UPDATE work SET stop_asked = TRUE WHERE id = ? AND state IN ('queued', 'running')",
-            )
-            .bind(id)
-            .execute(&mut *tx)
-            .await?;
             let stopped = sqlx::query(
-                "UPDATE work SET state = 'stopped', finished = NOW(6) WHERE id = ? AND state = 'queued'",
+                "UPDATE work SET state = 'stopped', stage = '', finished = NOW(6), lease_until = NULL \
+                 WHERE id = ? AND state IN ('queued', 'running')",
             )
             .bind(id)
             .execute(&mut *tx)
@@ -291,7 +319,7 @@ impl Store {
             if stopped > 0 {
                 sqlx::query(
                     "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
-                     c.fault = 'The work was stopped before it began.' \
+                     c.fault = 'The work was stopped. Ask for it again to start over.' \
                      WHERE w.id = ? AND c.state = 'waiting'",
                 )
                 .bind(id)
@@ -299,7 +327,7 @@ impl Store {
                 .await?;
                 sqlx::query(
                     "UPDATE assets a JOIN work w ON w.asset = a.id SET a.wanted = NULL, a.preparation_fault = \
-                     'The work was stopped before it began.' WHERE w.id = ? AND w.kind = 'prepare'",
+                     'The work was stopped. Ask for it again to start over.' WHERE w.id = ? AND w.kind = 'prepare'",
                 )
                 .bind(id)
                 .execute(&mut *tx)
@@ -318,7 +346,27 @@ impl Store {
         .await
     }
 
-    /// Lets go of everything `worker` held: it has just been started, so whatever ran under its name
+    /// Puts work back that `worker` holds and cannot go on with now. It counts as never taken.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn put_back(&self, work: &Work, worker: &str) -> Result<(), StoreError> {
+        retrying(|| async {
+            sqlx::query(
+                "UPDATE work SET state = 'queued', worker = NULL, lease_until = NULL, fraction = 0, stage = '', \
+                 started = NULL WHERE id = ? AND worker = ? AND attempts = ? AND state = 'running'",
+            )
+            .bind(work.id)
+            .bind(worker)
+            .bind(work.attempts)
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Ends the leases of everything `worker` held: it has just been started, so whatever ran under its name
     /// before is dead.
     ///
     /// # Errors

@@ -2,12 +2,14 @@
 
 mod common;
 
-use std::{collections::HashSet, net::TcpListener, time::Duration};
+use std::{collections::HashSet, time::Duration};
 
 use common::{Fixture, sheet};
 use ectome_store::{
-    StoreError, asset::AssetState, candidate::CandidateState, chain::Fill,
-    private_server::PrivateServer, work::State,
+    asset::AssetState,
+    candidate::CandidateState,
+    chain::Fill,
+    work::{Lane, State},
 };
 
 #[tokio::test(flavor = "multi_thread")]
@@ -20,7 +22,10 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
     for i in 0..6 {
         let store = f.store.clone();
         takers.push(tokio::spawn(async move {
-            store.take_work(&format!("worker {i}")).await.unwrap()
+            store
+                .take_work(&format!("worker {i}"), Lane::Any)
+                .await
+                .unwrap()
         }));
     }
     let mut taken = Vec::new();
@@ -30,7 +35,7 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
     // Skipping locked rows may leave one for later, but never gives one twice.
     let ids: HashSet<u64> = taken.iter().map(|w| w.id).collect();
     assert_eq!(ids.len(), taken.len());
-    while let Some(w) = f.store.take_work("late").await.unwrap() {
+    while let Some(w) = f.store.take_work("late", Lane::Any).await.unwrap() {
         taken.push(w);
     }
     assert_eq!(taken.len(), 6);
@@ -40,18 +45,23 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
     assert_eq!(late.len(), 6);
     f.store.release_leases("worker 0").await.unwrap();
     f.store.release_leases("late").await.unwrap();
-    let again = f.store.take_work("next").await.unwrap().unwrap();
+    let again = f.store.take_work("next", Lane::Any).await.unwrap().unwrap();
     assert_eq!(again.attempts, 2);
     // Whoever held it before may neither renew nor end it.
     let before = taken.iter().find(|w| w.id == again.id).unwrap();
     for name in ["worker 0", "late"] {
-        assert!(!f.store.heartbeat(before, name, 0.5, "x").await.unwrap());
+        assert!(!f.store.heartbeat(before, name, 0.5, "x", 0).await.unwrap());
         f.store
             .end_work(before, name, State::Failed, Some("x"))
             .await
             .unwrap();
     }
-    assert!(f.store.heartbeat(&again, "next", 0.5, "x").await.unwrap());
+    assert!(
+        f.store
+            .heartbeat(&again, "next", 0.5, "x", 0)
+            .await
+            .unwrap()
+    );
     f.end().await;
 }
 
@@ -85,13 +95,13 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
             let mut done = 0;
             let mut empty = 0;
             while empty < 40 {
-                let Some(work) = f.store.take_work(&name).await.unwrap() else {
+                let Some(work) = f.store.take_work(&name, Lane::Any).await.unwrap() else {
                     empty += 1;
                     tokio::time::sleep(Duration::from_millis(10)).await;
                     continue;
                 };
                 empty = 0;
-                f.store.heartbeat(&work, &name, 0.5, "x").await.unwrap();
+                f.store.heartbeat(&work, &name, 0.5, "x", 0).await.unwrap();
                 f.store
                     .end_work(&work, &name, State::Done, None)
                     .await
@@ -109,7 +119,13 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
     // sources share their candidates, so that only the first asks for the cuts.
     assert!(done >= EACH * CROWD + 2, "{done} pieces of work were done");
     let f = std::sync::Arc::into_inner(f).unwrap();
-    assert!(f.store.take_work("late").await.unwrap().is_none());
+    assert!(
+        f.store
+            .take_work("late", Lane::Any)
+            .await
+            .unwrap()
+            .is_none()
+    );
     f.end().await;
 }
 
@@ -202,13 +218,4 @@ async fn a_broken_source_fails_with_a_sentence_and_the_next_one_works() {
     let good = f.store.asset(good.id).await.unwrap();
     assert_eq!(good.state(), AssetState::Ready);
     f.end().await;
-}
-
-#[tokio::test(flavor = "multi_thread")]
-async fn a_taken_port_is_a_sentence() {
-    let folder = tempfile::tempdir().unwrap();
-    let taken = TcpListener::bind("127.0.0.1:0").unwrap();
-    let port = taken.local_addr().unwrap().port();
-    let error = PrivateServer::start(folder.path(), port).await.err();
-    assert!(matches!(error, Some(StoreError::PortTaken(p)) if p == port));
 }

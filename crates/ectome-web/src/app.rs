@@ -16,7 +16,7 @@ use tower_http::compression::{
 };
 
 use crate::{
-    asset_page, briefs_page, chain_page, events, failure, guard, intake_page,
+    asset_page, briefs_page, chain_page, events, failure, feed::Feed, guard, health, intake_page,
     open_sources::OpenSources, parcel, scenes_page, sheet, shelf, statics, tray_page, upload,
     uv_page, uv_sheets::UvSheets, work_page,
 };
@@ -34,6 +34,8 @@ pub struct App {
     pub open: OpenSources,
     /// Sheets of UVs that are being looked at.
     pub sheets: UvSheets,
+    /// The latest work, for pages that listen.
+    pub feed: Feed,
     /// The port the server answers on; `Host` must name it.
     pub port: u16,
 }
@@ -103,7 +105,8 @@ pub fn router(app: App) -> Router {
         .route("/static/{*path}", get(statics::file))
         .route("/favicon.ico", get(statics::favicon))
         .fallback(failure::no_such_page)
-        .method_not_allowed_fallback(failure::no_such_page)
+        .method_not_allowed_fallback(failure::no_such_method)
+        .layer(middleware::from_fn_with_state(app.clone(), health::check))
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
         .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
         .with_state(app)

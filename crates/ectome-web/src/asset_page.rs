@@ -2,8 +2,7 @@
 
 use askama::Template;
 use axum::{
-    Form,
-    extract::{Path, Query, State},
+    extract::State,
     http::{HeaderMap, HeaderName, StatusCode, header::CONTENT_TYPE},
     response::{Html, IntoResponse, Redirect, Response},
 };
@@ -17,8 +16,11 @@ use serde::Deserialize;
 use crate::{
     app::App,
     asset_view::{View, view},
-    events::{LOOKED_AT, fingerprint},
+    events::{busy_words, fingerprint},
+    extract::{Form, Path, Query},
     failure::Failure,
+    feed::LOOKED_AT,
+    health,
     statics::VERSION,
     words,
 };
@@ -35,8 +37,9 @@ pub struct Shown {
 struct Page {
     version: &'static str,
     view: View,
-    doing: String,
-    busy: usize,
+    lines: Vec<DoingLine>,
+    full: Option<String>,
+    busy: String,
     seen: String,
 }
 
@@ -63,8 +66,9 @@ pub async fn page(
     let page = Page {
         seen: fingerprint(&work, Some(id)),
         version: *VERSION,
-        busy: work.iter().filter(|w| !w.state.is_over()).count(),
-        doing: doing(&work, id)?,
+        busy: busy_words(&work, app.store.disk.is_low()),
+        lines: doing_lines(&work, id),
+        full: health::waiting(&app.store),
         view,
     };
     Ok(Html(page.render()?))
@@ -82,21 +86,26 @@ pub async fn panel(
 
 #[derive(Template)]
 #[template(path = "doing.html")]
-struct Doing<'a> {
-    lines: Vec<DoingLine<'a>>,
+struct Doing {
+    lines: Vec<DoingLine>,
+    full: Option<String>,
 }
 
-struct DoingLine<'a> {
+struct DoingLine {
     id: u64,
     title: String,
-    stage: &'a str,
+    stage: String,
     percent: u32,
 }
 
-/// The work of one asset that is under way, as a partial.
-pub fn doing(work: &[Work], asset: u64) -> Result<String, Failure> {
-    let lines = work
-        .iter()
+/// The work of one asset that is under way, as a partial; `full` says that it waits for room on the disk.
+pub fn doing(work: &[Work], asset: u64, full: Option<String>) -> Result<String, Failure> {
+    let lines = doing_lines(work, asset);
+    Ok(Doing { lines, full }.render()?)
+}
+
+fn doing_lines(work: &[Work], asset: u64) -> Vec<DoingLine> {
+    work.iter()
         .rev()
         .filter(|w| w.asset == asset && !w.state.is_over())
         .map(|w| DoingLine {
@@ -108,15 +117,13 @@ pub fn doing(work: &[Work], asset: u64) -> Result<String, Failure> {
                 (Kind::Cut, _) if w.changes_uvs => "UVs".to_owned(),
                 (Kind::Cut, n) => format!("Cutting to {}", words::grouped(n.unwrap_or(0))),
             },
-            stage: if w.stage.is_empty() {
-                "Waiting its turn"
-            } else {
-                &w.stage
+            stage: match w.stage.as_str() {
+                "" => "Waiting its turn".to_owned(),
+                stage => stage.to_owned(),
             },
             percent: (w.fraction * 100.0) as u32,
         })
-        .collect();
-    Ok(Doing { lines }.render()?)
+        .collect()
 }
 
 /// What the Cut form sends.

@@ -16,6 +16,7 @@ use crate::{
     failure::Failure,
     intake_view::{IntakeView, intake_view},
     ledger::{Ledger, ledger},
+    page_json::PageJson,
     proof_view::{ProofView, proof_view},
     tray_view::{TrayLine, result_sentence, tray_lines},
     uv_view::{UvView, uv_view},
@@ -89,7 +90,7 @@ pub struct View {
     /// Said where the stage shows a thinned copy of the source.
     pub shown_with: String,
     pub candidate_label: String,
-    pub data: String,
+    pub data: PageJson,
     pub analysed: bool,
     /// How much of the source is quads, if enough of it is for edge loops.
     pub quads: Option<String>,
@@ -282,7 +283,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         candidate_label: shown.map_or_else(String::new, |c| {
             format!("{}|{}", c.number, words::grouped(c.triangles.unwrap_or(0)))
         }),
-        data: data(
+        data: PageJson::from(&data(
             &asset,
             &brief,
             tray,
@@ -290,8 +291,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             outlook.as_ref(),
             shown,
             suggested,
-        )
-        .to_string(),
+        )),
         analysed: outlook.is_some(),
         quads: quads_sentence(inspection),
         flat: outlook.and_then(|o| flat_sentence(o.flat?, source)),

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::{
-    extract::{Path, State},
+    extract::State,
     http::{HeaderMap, header},
     response::{Html, IntoResponse, Redirect, Response},
 };
@@ -14,8 +14,10 @@ use ectome_recipe::{
 use crate::{
     app::App,
     brief_form::{brief, sentence},
-    events::LOOKED_AT,
+    events::busy_words,
+    extract::Path,
     failure::Failure,
+    feed::LOOKED_AT,
     fields::Fields,
     judged,
     statics::VERSION,
@@ -67,7 +69,7 @@ struct Open {
 #[template(path = "briefs.html")]
 struct Page {
     version: &'static str,
-    busy: usize,
+    busy: String,
     lines: Vec<Line>,
     open: Option<Open>,
 }
@@ -115,7 +117,7 @@ async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
     let here = chosen.map(|c| c.id);
     let page = Page {
         version: *VERSION,
-        busy: work.iter().filter(|w| !w.state.is_over()).count(),
+        busy: busy_words(&work, app.store.disk.is_low()),
         lines: briefs
             .iter()
             .map(|b| Line {

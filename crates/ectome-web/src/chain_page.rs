@@ -1,16 +1,13 @@
 //! What the Chain step does: fills tiers, cuts one anew, locks it, gives it another candidate.
 
-use axum::{
-    extract::{Path, State},
-    http::HeaderMap,
-    response::Response,
-};
+use axum::{extract::State, http::HeaderMap, response::Response};
 use ectome_recipe::{Brief, chain};
 use ectome_store::{asset::Asset, candidate::CandidateState, chain::Fill};
 
 use crate::{
     app::App,
     asset_page::{back, ready_asset, target},
+    extract::Path,
     failure::Failure,
     fields::Fields,
 };

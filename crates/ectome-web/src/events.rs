@@ -1,24 +1,21 @@
 //! Progress by server-sent events.
-//!
-//! The rows are asked, not a broadcast inside this process: work may be done by other machines.
 
-use std::{convert::Infallible, time::Duration};
+use std::convert::Infallible;
 
 use axum::{
-    extract::{Query, State},
+    extract::State,
     response::sse::{Event, KeepAlive, Sse},
 };
 use ectome_store::work::Work;
 use futures::stream::{self, Stream};
 use serde::Deserialize;
 
-use crate::{app::App, asset_page::doing};
-
-/// How often rows are asked.
-const BEAT: Duration = Duration::from_millis(350);
-
-/// How many pieces of work are looked at.
-pub const LOOKED_AT: u32 = 50;
+use crate::{
+    app::App,
+    asset_page::doing,
+    extract::Query,
+    feed::{LOOKED_AT, News},
+};
 
 /// What a page listens to.
 #[derive(Deserialize)]
@@ -45,11 +42,12 @@ pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {
 struct Told {
     states: String,
     progress: String,
+    outage: bool,
     first: bool,
 }
 
 /// `GET /events`: `changed` when work begins, ends or appears; `progress` while it goes on; `busy`
-/// with the number of pieces of work; `doing` with one asset's work as a partial.
+/// with the number of pieces of work, or what is wrong; `doing` with one asset's work as a partial.
 pub async fn stream(
     State(app): State<App>,
     Query(listening): Query<Listening>,
@@ -57,50 +55,54 @@ pub async fn stream(
     let told = Told {
         states: listening.seen.unwrap_or_default(),
         progress: String::new(),
+        outage: false,
         first: true,
     };
-    let events = stream::unfold((app, told), move |(app, mut told)| async move {
+    let news = app.feed.listen();
+    let events = stream::unfold((news, told), move |(mut news, mut told)| async move {
         loop {
-            if !told.first {
-                tokio::time::sleep(BEAT).await;
-            }
-            // A database that is gone for a moment is asked again at the next beat.
-            let work = app.store.latest_work(LOOKED_AT).await.unwrap_or_default();
-            let events = news(&work, listening.asset, &mut told);
+            news.changed().await.ok()?;
+            let latest = news.borrow_and_update().clone();
+            let events = tell(&latest, listening.asset, &mut told);
             if !events.is_empty() {
-                return Some((stream::iter(events.into_iter().map(Ok)), (app, told)));
+                return Some((stream::iter(events.into_iter().map(Ok)), (news, told)));
             }
         }
     });
     Sse::new(futures::StreamExt::flatten(events)).keep_alive(KeepAlive::default())
 }
 
-fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
+fn tell(news: &News, asset: Option<u64>, told: &mut Told) -> Vec<Event> {
+    let mut events = Vec::new();
+    let busy = |words: String| Event::default().event("busy").data(words);
+    if let Some(outage) = news.outage {
+        if !told.outage {
+            events.push(busy(outage.to_owned()));
+        }
+        told.outage = true;
+        return events;
+    }
+    let work = &news.work[..];
     let states = fingerprint(work, asset);
     let progress: String = work
         .iter()
         .filter(|w| !w.state.is_over())
         .map(|w| format!("{}{:.2}{} ", w.id, w.fraction, w.stage))
+        .chain(news.full.clone())
         .collect();
-    let mut events = Vec::new();
-    if states != told.states {
+    if states != told.states || told.outage {
         events.push(Event::default().event("changed").data("work"));
         told.states = states;
     }
-    if progress != told.progress || told.first {
-        let busy = work.iter().filter(|w| !w.state.is_over()).count();
-        events.push(Event::default().event("busy").data(match busy {
-            0 => "No work".to_owned(),
-            n => format!("{n} at work"),
-        }));
+    if progress != told.progress || told.first || told.outage {
+        events.push(busy(busy_words(work, news.full.is_some())));
         match asset {
             Some(id) => {
                 // An event without data would not reach the page.
-                let html = doing(work, id).unwrap_or_default().replace('\n', " ");
-                let html = if html.trim().is_empty() {
-                    "<!-- nothing -->".to_owned()
-                } else {
-                    html
+                let html = doing(work, id, news.full.clone()).unwrap_or_default();
+                let html = match html.trim() {
+                    "" => "<!-- nothing -->".to_owned(),
+                    html => html.replace('\n', " "),
                 };
                 events.push(Event::default().event("doing").data(html));
             }
@@ -110,5 +112,15 @@ fn news(work: &[Work], asset: Option<u64>, told: &mut Told) -> Vec<Event> {
         told.progress = progress;
     }
     told.first = false;
+    told.outage = false;
     events
+}
+
+/// How much is at work, for the bar of every page.
+pub fn busy_words(work: &[Work], full: bool) -> String {
+    match work.iter().filter(|w| !w.state.is_over()).count() {
+        0 => "No work".to_owned(),
+        n if full => format!("{n} waiting: disk full"),
+        n => format!("{n} at work"),
+    }
 }

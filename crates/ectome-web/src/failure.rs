@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::{
-    http::{StatusCode, Uri, header},
+    http::{Method, StatusCode, Uri, header},
     response::{IntoResponse, Response},
 };
 use ectome_store::StoreError;
@@ -64,6 +64,30 @@ impl From<StoreError> for Failure {
                 StatusCode::NOT_FOUND,
                 format!("There is no {what} {id}. It may have been removed from the shelf."),
             ),
+            full @ StoreError::NoSpace { .. } => Self::new(
+                StatusCode::INSUFFICIENT_STORAGE,
+                format!("{}.", capital(&full.to_string())),
+            ),
+            taken @ StoreError::Taken { .. } => Self::new(
+                StatusCode::CONFLICT,
+                format!("{}.", capital(&taken.to_string())),
+            ),
+            StoreError::TooLong { .. } | StoreError::TooLarge { .. } => {
+                Self::bad(format!("{}.", capital(&error.to_string())))
+            }
+            full if full.is_full_disk() => Self::new(
+                StatusCode::INSUFFICIENT_STORAGE,
+                "The disk that Ectome keeps everything on is full, so that was not done. Remove assets that are not needed \
+                 any more, or free space there.",
+            ),
+            gone if gone.is_outage() => {
+                tracing::warn!(error = %gone, "the database is gone");
+                Self::new(
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "The database went away just now and is being started again. Look whether it was done, then try again in \
+                     a moment.",
+                )
+            }
             other => {
                 tracing::error!(error = %other, "request failed");
                 Self::new(
@@ -89,6 +113,24 @@ impl From<askama::Error> for Failure {
             "Ectome could not draw this page. Nothing was lost; please report it.",
         )
     }
+}
+
+/// A sentence with a capital first.
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
+    first.unwrap_or_default() + chars.as_str()
+}
+
+/// For addresses that are asked the wrong way.
+pub async fn no_such_method(method: Method, uri: Uri) -> Failure {
+    Failure::new(
+        StatusCode::METHOD_NOT_ALLOWED,
+        format!(
+            "{} is not asked with {method}. Go back and use the page's own buttons.",
+            uri.path()
+        ),
+    )
 }
 
 /// For addresses that lead nowhere.

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::{
-    extract::{Path, State},
+    extract::State,
     http::{HeaderMap, StatusCode, header},
     response::{Html, IntoResponse, Response},
 };
@@ -12,6 +12,7 @@ use crate::{
     app::App,
     asset_page::{back, ready_asset},
     change_form::{appended, change, without},
+    extract::Path,
     failure::Failure,
     fields::Fields,
 };

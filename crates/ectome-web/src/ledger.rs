@@ -24,14 +24,41 @@ pub struct PartLine {
     pub symmetric: bool,
 }
 
+/// Rows that are listed, and those that the short list of the Cut step shows: a page of ten thousands of rows helps nobody
+/// and takes seconds to draw.
+const MOST_LINES: usize = 1500;
+const SHORT: usize = 200;
+
 /// The ledger and its sums.
 #[derive(Default)]
 pub struct Ledger {
     pub lines: Vec<PartLine>,
+    /// All rows, listed or not.
+    rows: usize,
     /// What will ship, in a sentence.
     pub ships: String,
     pub groups: Vec<String>,
     pub parts: usize,
+    /// What is said of rows that are not listed.
+    pub more: Option<String>,
+}
+
+impl Ledger {
+    /// The largest rows, for steps that only show them.
+    pub fn largest(&self) -> &[PartLine] {
+        &self.lines[..self.lines.len().min(SHORT)]
+    }
+
+    /// How many rows [`largest`](Self::largest) leaves out, if any.
+    pub fn beyond_largest(&self) -> Option<String> {
+        let beyond = self.rows.saturating_sub(SHORT);
+        (beyond > 0).then(|| {
+            format!(
+                "{} smaller ones are not listed here.",
+                words::grouped(beyond as u64)
+            )
+        })
+    }
 }
 
 /// Gathers it, largest first; equal parts share a row.
@@ -106,7 +133,18 @@ pub fn ledger(i: &Inspection) -> Ledger {
         .collect();
     groups.sort();
     groups.dedup();
+    let rows = lines.len();
+    lines.truncate(MOST_LINES);
     Ledger {
+        rows,
+        more: (rows > MOST_LINES).then(|| {
+            format!(
+                "The {} largest of {} rows are listed. What becomes of smaller parts can be said by their numbers in a list of \
+                 steps (ectome prepare --steps).",
+                words::grouped(MOST_LINES as u64),
+                words::grouped(rows as u64)
+            )
+        }),
         lines,
         ships: format!(
             "{built} of {parts} parts are built: {} triangles go into the cut. {imprinted} imprinted, {omitted} omitted.",
@@ -139,6 +177,27 @@ mod tests {
             repeats: serde_json::from_value(repeats).unwrap(),
             ..Inspection::default()
         }
+    }
+
+    #[test]
+    fn a_source_of_countless_parts_lists_the_largest() {
+        let objects: Vec<serde_json::Value> = (1..=20_000)
+            .map(|n| serde_json::json!({ "name": format!("chip {n}"), "triangles": n, "materials": [] }))
+            .collect();
+        let l = ledger(&Inspection {
+            triangles: 200_010_000,
+            objects: serde_json::from_value(objects.into()).unwrap(),
+            ..Inspection::default()
+        });
+        assert_eq!((l.lines.len(), l.parts), (MOST_LINES, 20_000));
+        assert_eq!(l.lines[0].amount, 20_000);
+        assert!(
+            l.more
+                .as_ref()
+                .unwrap()
+                .contains("largest of 20\u{2009}000 rows")
+        );
+        assert_eq!(l.largest().len(), SHORT);
     }
 
     #[test]

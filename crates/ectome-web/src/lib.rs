@@ -16,7 +16,11 @@
 //! | `upload` | files dropped on the shelf, streamed to disk |
 //! | `parcel` | downloads: a GLB per tier, the chain as a zip |
 //! | `events` | progress |
-//! | `guard` | `Host` and `Origin`, security headers |
+//! | `feed` | the latest work, asked for once for all pages that listen |
+//! | `extract`, `fields` | parts of requests; what cannot be read is a sentence |
+//! | `page_json` | JSON inside a page, which no string can leave |
+//! | [`guard`] | who may ask: `Host`, `Origin`, `Sec-Fetch-Site`, the token; security headers |
+//! | `health` | what is wrong with the database or the disk, on every page at once |
 
 pub mod app;
 mod asset_page;
@@ -27,14 +31,18 @@ mod chain_page;
 mod chain_view;
 mod change_form;
 mod events;
+mod extract;
 mod failure;
+mod feed;
 mod fields;
-mod guard;
+pub mod guard;
+mod health;
 mod intake_page;
 mod intake_view;
 mod judged;
 mod ledger;
 mod open_sources;
+mod page_json;
 mod parcel;
 mod proof_view;
 mod scenes_page;
@@ -53,5 +61,6 @@ mod words;
 mod work_page;
 
 pub use app::{App, router, serve};
+pub use feed::Feed;
 pub use open_sources::OpenSources;
 pub use uv_sheets::UvSheets;

@@ -4,7 +4,7 @@ use std::io::Write;
 
 use axum::{
     body::Body,
-    extract::{Path, State},
+    extract::State,
     http::{StatusCode, header},
     response::{IntoResponse, Response},
 };
@@ -19,7 +19,7 @@ use ectome_store::{
 use serde_json::json;
 use zip::{ZipWriter, write::SimpleFileOptions};
 
-use crate::{app::App, chain_page::brief_of, failure::Failure, judged, words};
+use crate::{app::App, chain_page::brief_of, extract::Path, failure::Failure, judged, words};
 
 const GLB: &str = "model/gltf-binary";
 

@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::{
-    extract::{Path, State},
+    extract::State,
     http::HeaderMap,
     response::{Html, IntoResponse, Redirect, Response},
 };
@@ -18,8 +18,10 @@ use ectome_store::{
 
 use crate::{
     app::App,
-    events::{LOOKED_AT, fingerprint},
+    events::{busy_words, fingerprint},
+    extract::Path,
     failure::Failure,
+    feed::LOOKED_AT,
     fields::{Fields, number},
     statics::VERSION,
     words,
@@ -62,7 +64,7 @@ struct Open {
 #[template(path = "scenes.html")]
 struct Page {
     version: &'static str,
-    busy: usize,
+    busy: String,
     seen: String,
     scenes: Vec<(u64, String, bool)>,
     open: Option<Open>,
@@ -92,7 +94,7 @@ async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
     };
     let page = Page {
         version: *VERSION,
-        busy: work.iter().filter(|w| !w.state.is_over()).count(),
+        busy: busy_words(&work, app.store.disk.is_low()),
         seen: fingerprint(&work, None),
         scenes: scenes
             .into_iter()

@@ -3,7 +3,7 @@
 use ab_glyph::{Font, FontRef, PxScale, ScaleFont, point};
 use askama::Template;
 use axum::{
-    extract::{Path, State},
+    extract::State,
     http::header,
     response::{Html, IntoResponse, Response},
 };
@@ -13,7 +13,7 @@ use image::{Rgba, RgbaImage, imageops};
 
 use crate::{
     app::App, asset_page::ready_asset, chain_page::brief_of, chain_view::standing_of,
-    failure::Failure, judged, statics::VERSION, words,
+    extract::Path, failure::Failure, judged, statics::VERSION, words,
 };
 
 struct Tier {

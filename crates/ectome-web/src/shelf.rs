@@ -12,9 +12,10 @@ use ectome_store::{
 use crate::{
     app::App,
     chain_view::standing_of,
-    events::{LOOKED_AT, fingerprint},
+    events::{busy_words, fingerprint},
     failure::Failure,
-    judged,
+    feed::LOOKED_AT,
+    health, judged,
     statics::VERSION,
     words,
 };
@@ -52,8 +53,9 @@ struct Arriving {
 #[template(path = "shelf.html")]
 struct Page {
     version: &'static str,
-    cards: String,
-    busy: usize,
+    cards: Vec<Card>,
+    busy: String,
+    full: Option<String>,
     limit: String,
     seen: String,
 }
@@ -62,16 +64,17 @@ struct Page {
 #[template(path = "shelf_cards.html")]
 struct Cards {
     cards: Vec<Card>,
+    full: Option<String>,
 }
 
 /// `GET /`
 pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
-    let busy = work.iter().filter(|w| !w.state.is_over()).count();
     let page = Page {
         version: *VERSION,
-        cards: render_cards(&app, &work).await?,
-        busy,
+        cards: all_cards(&app, &work).await?,
+        full: health::waiting(&app.store),
+        busy: busy_words(&work, app.store.disk.is_low()),
         limit: words::bytes(app.upload_limit),
         seen: fingerprint(&work, None),
     };
@@ -81,10 +84,14 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
 /// `GET /shelf/cards`
 pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
-    Ok(Html(render_cards(&app, &work).await?))
+    let cards = Cards {
+        cards: all_cards(&app, &work).await?,
+        full: health::waiting(&app.store),
+    };
+    Ok(Html(cards.render()?))
 }
 
-async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
+async fn all_cards(app: &App, work: &[Work]) -> Result<Vec<Card>, Failure> {
     let briefs = app.store.briefs().await?;
     let mut cards = Vec::new();
     for asset in app.store.assets().await? {
@@ -127,7 +134,7 @@ async fn render_cards(app: &App, work: &[Work]) -> Result<String, Failure> {
             name: asset.name,
         });
     }
-    Ok(Cards { cards }.render()?)
+    Ok(cards)
 }
 
 fn arriving(asset: &Asset, work: &[Work]) -> Option<Arriving> {

@@ -3,13 +3,12 @@
 use std::sync::LazyLock;
 
 use axum::{
-    extract::Path,
     http::{StatusCode, header},
     response::{IntoResponse, Response},
 };
 use include_dir::{Dir, include_dir};
 
-use crate::failure::Failure;
+use crate::{extract::Path, failure::Failure};
 
 static FILES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/static");
 

@@ -1,15 +1,12 @@
 //! What can be done with a candidate in the tray.
 
-use axum::{
-    extract::{Path, State},
-    http::HeaderMap,
-    response::Response,
-};
+use axum::{extract::State, http::HeaderMap, response::Response};
 use ectome_store::candidate::CandidateState;
 
 use crate::{
     app::App,
     asset_page::{back, ready_asset, target},
+    extract::Path,
     failure::Failure,
     fields::Fields,
     words,

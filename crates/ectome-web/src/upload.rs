@@ -3,7 +3,7 @@
 use std::{io::Read, path::PathBuf, sync::Arc};
 
 use axum::{
-    extract::{Multipart, State, multipart::Field},
+    extract::{State, multipart::Field},
     http::{HeaderMap, StatusCode, header},
     response::{IntoResponse, Redirect, Response},
 };
@@ -11,10 +11,10 @@ use ectome_formats::{
     archive::{self, Limits},
     files::{MESHES, base_name, extension_of, references},
 };
-use ectome_store::asset::SourceFile;
+use ectome_store::asset::{NewAsset, SourceFile};
 use tokio::io::AsyncWriteExt;
 
-use crate::{app::App, failure::Failure, words};
+use crate::{app::App, extract::Multipart, failure::Failure, words};
 
 /// A file that has arrived, still in the folder for uploads.
 struct Arrived {
@@ -30,7 +30,7 @@ struct Arrived {
 pub async fn receive(
     State(app): State<App>,
     headers: HeaderMap,
-    mut form: Multipart,
+    Multipart(mut form): Multipart,
 ) -> Result<Response, Failure> {
     let too_large = || {
         Failure::new(
@@ -48,6 +48,10 @@ pub async fn receive(
     if announced.is_some_and(|n| n > app.upload_limit.saturating_add(1 << 20)) {
         return Err(too_large());
     }
+    // What arrives is written twice: here, and as blobs.
+    app.store
+        .disk
+        .needs(announced.unwrap_or(0).saturating_mul(2))?;
     let mut arrived = Vec::new();
     let mut left = app.upload_limit;
     while let Some(field) = form.next_field().await.map_err(broken_off)? {
@@ -80,21 +84,29 @@ pub async fn receive(
     let brief = before
         .or(briefs.first().map(|b| b.id))
         .ok_or_else(|| Failure::bad("There is no brief yet, so the asset cannot be judged."))?;
-    let mut last = 0;
-    for members in groups {
-        let mut files = Vec::new();
-        for &i in &members {
-            let file = &arrived[i];
-            app.store.blobs.put_file(&file.path, &file.hash).await?;
-            files.push(SourceFile {
-                name: file.name.clone(),
-                blob: file.hash.clone(),
-                bytes: file.bytes,
-            });
-        }
-        let title = title_of(&arrived[members[0]].name);
-        last = app.store.add_asset(&title, brief, &files).await?;
+    let new: Vec<NewAsset> = groups
+        .iter()
+        .map(|members| NewAsset {
+            name: title_of(&arrived[members[0]].name),
+            brief,
+            files: members
+                .iter()
+                .map(|&i| SourceFile {
+                    name: arrived[i].name.clone(),
+                    blob: arrived[i].hash.clone(),
+                    bytes: arrived[i].bytes,
+                })
+                .collect(),
+        })
+        .collect();
+    new.iter().try_for_each(NewAsset::check)?;
+    // All of them or none: what is answered with an error leaves nothing behind.
+    let _naming = app.store.blobs.naming().await;
+    for &i in groups.iter().flatten() {
+        let file = &arrived[i];
+        app.store.blobs.put_file(&file.path, &file.hash).await?;
     }
+    let last = app.store.add_assets(&new).await?.pop().unwrap_or(0);
     // The page asks with a script and follows by itself; a plain form is sent on.
     if headers.contains_key("x-requested-by") {
         Ok((StatusCode::CREATED, [("x-asset", last.to_string())]).into_response())
@@ -121,7 +133,11 @@ async fn save(
         tracing::error!(error = %e, "upload could not be stored");
         Failure::new(
             StatusCode::INSUFFICIENT_STORAGE,
-            format!("{name} could not be stored: {e}. Free some disk space and drop it again."),
+            format!(
+                "{name} could not be stored on the disk that holds {}: {}. Free space there and drop it again.",
+                app.store.disk.folder().display(),
+                plain(&e)
+            ),
         )
     };
     let (file, path) = tempfile::NamedTempFile::new_in(PathBuf::clone(&app.incoming))
@@ -145,6 +161,15 @@ async fn save(
         hash: hasher.finalize().to_hex().to_string(),
         bytes,
     }))
+}
+
+/// What the system says, without its number.
+fn plain(error: &std::io::Error) -> String {
+    match error.kind() {
+        std::io::ErrorKind::StorageFull => "it is full".to_owned(),
+        std::io::ErrorKind::QuotaExceeded => "your share of it is full".to_owned(),
+        _ => error.to_string(),
+    }
 }
 
 /// The files that arrived, with the members of archives in the place of the archives.
@@ -176,7 +201,11 @@ fn members(
     let disk = |e: std::io::Error| {
         Failure::new(
             StatusCode::INSUFFICIENT_STORAGE,
-            format!("{name} could not be unpacked: {e}. Free some disk space and drop it again."),
+            format!(
+                "{name} could not be unpacked on the disk that holds {}: {}. Free space there and drop it again.",
+                incoming.display(),
+                plain(&e)
+            ),
         )
     };
     let limits = Limits {

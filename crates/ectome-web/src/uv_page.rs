@@ -2,7 +2,7 @@
 
 use askama::Template;
 use axum::{
-    extract::{Path, Query, State},
+    extract::State,
     http::{HeaderMap, StatusCode, header},
     response::{Html, IntoResponse, Response},
 };
@@ -19,6 +19,7 @@ use crate::{
     app::App,
     asset_page::{back, ready_asset},
     chain_page::brief_of,
+    extract::{Path, Query},
     failure::Failure,
     fields::Fields,
     uv_form,

@@ -2,11 +2,21 @@
 
 use askama::Template;
 use axum::{
-    extract::{Path, State},
+    extract::State,
     response::{Html, Redirect},
 };
 
-use crate::{app::App, events::fingerprint, failure::Failure, statics::VERSION, words};
+use ectome_store::work::Work;
+
+use crate::{
+    app::App,
+    events::{busy_words, fingerprint},
+    extract::Path,
+    failure::Failure,
+    health,
+    statics::VERSION,
+    words,
+};
 
 struct Line {
     id: u64,
@@ -20,12 +30,20 @@ struct Line {
     over: bool,
 }
 
+/// What the page lists.
+struct Queue {
+    lines: Vec<Line>,
+    /// Why new work waits.
+    full: Option<String>,
+}
+
 #[derive(Template)]
 #[template(path = "work.html")]
 struct Page {
     version: &'static str,
-    list: String,
-    busy: usize,
+    lines: Vec<Line>,
+    full: Option<String>,
+    busy: String,
     seen: String,
 }
 
@@ -33,14 +51,21 @@ struct Page {
 #[template(path = "work_list.html")]
 struct List {
     lines: Vec<Line>,
+    full: Option<String>,
 }
 
 /// `GET /work`
 pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let (list, busy, seen) = render(&app).await?;
+    let work = app.store.latest_work(SHOWN).await?;
+    let (seen, busy) = (
+        fingerprint(&work, None),
+        busy_words(&work, app.store.disk.is_low()),
+    );
+    let Queue { lines, full } = queue(&app, work);
     let page = Page {
         version: *VERSION,
-        list,
+        lines,
+        full,
         busy,
         seen,
     };
@@ -49,7 +74,9 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
 
 /// `GET /work/list`
 pub async fn list(State(app): State<App>) -> Result<Html<String>, Failure> {
-    Ok(Html(render(&app).await?.0))
+    let work = app.store.latest_work(SHOWN).await?;
+    let Queue { lines, full } = queue(&app, work);
+    Ok(Html(List { lines, full }.render()?))
 }
 
 /// `POST /work/{id}/stop`
@@ -58,10 +85,10 @@ pub async fn stop(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirec
     Ok(Redirect::to("/work"))
 }
 
-async fn render(app: &App) -> Result<(String, usize, String), Failure> {
-    let work = app.store.latest_work(100).await?;
-    let seen = fingerprint(&work, None);
-    let busy = work.iter().filter(|w| !w.state.is_over()).count();
+/// Pieces of work that the page lists.
+const SHOWN: u32 = 100;
+
+fn queue(app: &App, work: Vec<Work>) -> Queue {
     let lines = work
         .into_iter()
         .map(|w| Line {
@@ -76,5 +103,8 @@ async fn render(app: &App) -> Result<(String, usize, String), Failure> {
             fault: w.fault.unwrap_or_default(),
         })
         .collect();
-    Ok((List { lines }.render()?, busy, seen))
+    Queue {
+        lines,
+        full: health::waiting(&app.store),
+    }
 }

@@ -3,11 +3,12 @@
 use std::path::Path;
 
 use ectome_formats::{
-    FileSet, Scene,
+    FileSet, Reading, Scene,
     files::{base_name, references},
 };
+use ectome_mesh::Progress;
 
-use crate::command::Failure;
+use crate::{command::Failure, output::remark};
 
 /// A mesh file and its companions, read into memory.
 pub struct Input {
@@ -15,7 +16,8 @@ pub struct Input {
 }
 
 impl Input {
-    /// Reads a mesh file; and whatever it names beside it, from its folder.
+    /// Reads a mesh file; and whatever it names beside it, from its folder. Only files are read on its word: a pipe that
+    /// nobody writes into would never end.
     pub fn open(path: &Path) -> Result<Self, Failure> {
         let bytes = std::fs::read(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
         let name = file_name(path);
@@ -28,8 +30,13 @@ impl Input {
                 continue;
             }
             let reference = reference.replace('\\', "/");
-            let found = [folder.join(&reference), folder.join(base_name(&reference))]
+            // A path of the machine it was made on means nothing here; its last name may lie beside the mesh.
+            let relative = Path::new(&reference).is_relative();
+            let found = relative
+                .then(|| folder.join(&reference))
                 .into_iter()
+                .chain([folder.join(base_name(&reference))])
+                .filter(|p| p.is_file())
                 .find_map(|p| std::fs::read(p).ok());
             if let Some(bytes) = found {
                 wanted.extend(references(&reference, &bytes));
@@ -46,12 +53,21 @@ impl Input {
 
     /// The scene, notes printed to stderr.
     pub fn scene(&self) -> Result<Scene, Failure> {
-        let scene = ectome_formats::read(&self.set())?;
+        let reading = Reading::new(&Progress::new(), available());
+        let scene = ectome_formats::read_within(&self.set(), &reading)?;
         for note in &scene.notes {
-            eprintln!("ectome: note: {note}");
+            remark!("ectome: note: {note}");
         }
         Ok(scene)
     }
+}
+
+/// Bytes of memory that can be had; everything where the system does not tell.
+fn available() -> u64 {
+    let text = std::fs::read_to_string("/proc/meminfo").unwrap_or_default();
+    let line = text.lines().find_map(|l| l.strip_prefix("MemAvailable:"));
+    line.and_then(|l| l.trim().trim_end_matches("kB").trim().parse::<u64>().ok())
+        .map_or(u64::MAX, |kib| kib * 1024)
 }
 
 fn file_name(path: &Path) -> String {

@@ -15,11 +15,8 @@ fn main() -> ExitCode {
     match command::Command::parse().run() {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
-            eprintln!("ectome: {error}");
-            ExitCode::from(match error {
-                command::Failure::Settings(_) => 2,
-                _ => 1,
-            })
+            output::remark!("ectome: {error}");
+            ExitCode::from(error.status())
         }
     }
 }

@@ -435,7 +435,7 @@ fn a_source_is_read_in_its_unit_and_repaired_before_it_is_written() {
 
     std::fs::write(&steps, "[[step]]\nchange = \"wield\"\n").unwrap();
     let refused = ectome(&["inspect", text(&source), "--steps", text(&steps)]);
-    assert_eq!(refused.status.code(), Some(1));
+    assert_eq!(refused.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&refused.stderr).contains("wield"));
 }
 

@@ -69,6 +69,18 @@ impl<'a> Document<'a> {
         }
     }
 
+    /// The elements that accessor `index` claims to have; 0 where it says nothing.
+    pub fn count(&self, index: usize) -> usize {
+        let accessor = self.list("accessors").get(index);
+        accessor.and_then(|a| size(&a["count"])).unwrap_or(0)
+    }
+
+    /// Bytes of all buffers together.
+    fn bytes(&self) -> usize {
+        let embedded = self.embedded.iter().flatten().map(Vec::len).sum::<usize>();
+        self.bin.len() + embedded
+    }
+
     /// The bytes of a buffer view and its stride, if given.
     pub fn view(&self, index: usize) -> Result<(&[u8], Option<usize>), FormatError> {
         let view = self
@@ -169,9 +181,9 @@ impl<'a> Document<'a> {
                 visit(row, &values[..components]);
             }
         } else if accessor.get("sparse").is_some() {
-            // All zeros until the sparse part; a count no bytes stand behind must stay sane.
-            if count > 1 << 28 {
-                return Err(bad("more elements than a file without data can mean"));
+            // All zeros until the sparse part: no bytes stand behind the count, so the whole file must bound it.
+            if count > self.bytes() {
+                return Err(bad("more elements than its file has bytes"));
             }
             (0..count).for_each(|row| visit(row, &values[..components]));
         } else {

@@ -8,6 +8,6 @@ mod write;
 
 pub use field::{charted, field};
 pub(crate) use read::mime_of;
-pub use read::read;
 pub(crate) use read::read_document;
+pub use read::{read, read_within};
 pub use write::{Naming, write};

@@ -1,5 +1,7 @@
 //! From a GLB to a scene.
 
+use std::collections::HashMap;
+
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Mat4, Quat, Vec2, Vec3, Vec4};
 use serde_json::Value;
@@ -8,7 +10,9 @@ use super::{
     accessor::{Document, data_uri, size},
     container,
 };
-use crate::{Copy, FileSet, FormatError, Image, Library, Scene, files::base_name, gltf::decoded};
+use crate::{
+    Copy, FileSet, FormatError, Image, Library, Reading, Scene, files::base_name, gltf::decoded,
+};
 
 /// Deepest node tree that is followed.
 const DEEPEST: usize = 512;
@@ -21,8 +25,16 @@ const CLOSED: [&str; 2] = ["KHR_draco_mesh_compression", "EXT_meshopt_compressio
 /// # Errors
 /// A [`FormatError`] that names the file and its fault.
 pub fn read(file: &str, bytes: &[u8]) -> Result<Scene, FormatError> {
+    read_within(file, bytes, &Reading::default())
+}
+
+/// The same within a memory budget, and until somebody asks to stop.
+///
+/// # Errors
+/// A [`FormatError`] that names the file and its fault.
+pub fn read_within(file: &str, bytes: &[u8], reading: &Reading) -> Result<Scene, FormatError> {
     let chunks = container::split(file, bytes)?;
-    read_document(file, chunks.json, chunks.bin, None)
+    read_document(file, chunks.json, chunks.bin, None, reading)
 }
 
 /// Reads the JSON of a document with its binary chunk and, for a document outside a GLB, the files beside it.
@@ -31,7 +43,11 @@ pub(crate) fn read_document(
     json: &[u8],
     bin: &[u8],
     files: Option<&FileSet<'_>>,
+    reading: &Reading,
 ) -> Result<Scene, FormatError> {
+    reading.at(0.0)?;
+    // A value of JSON takes about sixty bytes, and the shortest is two bytes of text long.
+    reading.needs(file, json.len() as u64 * 32)?;
     // A byte order mark is not allowed but common.
     let json = json.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(json);
     let json: Value = serde_json::from_slice(json).map_err(|e| FormatError::Damaged {
@@ -74,8 +90,10 @@ pub(crate) fn read_document(
         objects: 0,
         triangles: 0,
         materials: library.materials.len(),
-        first: Vec::new(),
+        first: HashMap::new(),
         copies: Vec::new(),
+        reading,
+        taken: 0,
     };
     reader.scene()?;
     if reader.skipped > 0 {
@@ -191,10 +209,17 @@ struct Reader<'d, 'a> {
     objects: usize,
     triangles: usize,
     materials: usize,
-    /// Meshes used so far: which, by which part, in which frame.
-    first: Vec<(usize, u32, Affine3A)>,
+    /// Meshes used so far: by which part, in which frame.
+    first: HashMap<usize, (u32, Affine3A)>,
     copies: Vec<Copy>,
+    reading: &'d Reading,
+    /// Bytes that the mesh takes so far.
+    taken: u64,
 }
+
+/// Bytes that a vertex takes while a mesh is gathered, and a corner.
+const VERTEX_BYTES: u64 = 96;
+const CORNER_BYTES: u64 = 12;
 
 impl Reader<'_, '_> {
     fn scene(&mut self) -> Result<(), FormatError> {
@@ -280,13 +305,15 @@ impl Reader<'_, '_> {
             .unwrap_or(&numbered);
         self.builder.part(name, frame);
         let part = self.objects as u32 - 1;
-        match self.first.iter().find(|(m, ..)| *m == index) {
-            Some(&(_, of, at)) => self.copies.push(Copy {
+        match self.first.get(&index) {
+            Some(&(of, at)) => self.copies.push(Copy {
                 of,
                 part,
                 motion: frame * at.inverse(),
             }),
-            None => self.first.push((index, part, frame)),
+            None => {
+                self.first.insert(index, (part, frame));
+            }
         }
         for (p, primitive) in mesh["primitives"]
             .as_array()
@@ -316,6 +343,12 @@ impl Reader<'_, '_> {
             self.skipped += 1;
             return Ok(None);
         };
+        self.reading.at(0.0)?;
+        let corners = size(&json["indices"]).map_or(0, |i| document.count(i));
+        let vertices = (document.count(position) as u64).saturating_mul(VERTEX_BYTES);
+        let listed = (corners as u64).saturating_mul(CORNER_BYTES);
+        self.taken = self.taken.saturating_add(vertices).saturating_add(listed);
+        self.reading.needs(document.file, self.taken)?;
         let positions: Vec<Vec3> = rows(document.floats::<3>(position, 0.0)?);
         self.finite(&positions, |p| p.is_finite(), "position", at)?;
         let n = positions.len();
@@ -343,7 +376,9 @@ impl Reader<'_, '_> {
             .map(|s| ("texture coordinates", s.len()))
             .chain([("normals", normals.len()), ("colours", colours.len())])
         {
-            if len != n && len != 0 {
+            // No normals and no colours are none given; an empty UV set is one that is broken.
+            let none = len == 0 && what != "texture coordinates";
+            if len != n && !none {
                 return Err(document.damaged(format!("{at} has {n} positions but {len} {what}")));
             }
         }

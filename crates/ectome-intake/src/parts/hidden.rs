@@ -42,7 +42,7 @@ pub struct Hidden {
 /// [`Cancelled`].
 pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<bool>, Cancelled> {
     let (flat, _) = triangulate(mesh);
-    let blocker = Blocker::of(&flat);
+    let blocker = Blocker::for_many_rays(&flat);
     progress.at(0.2)?;
     let size = measure::bounds(mesh).diagonal();
     let mut origin = Vec::with_capacity(flat.face_count());
@@ -60,7 +60,9 @@ pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<bool>, Cancelled> {
         });
     }
     progress.at(0.6)?;
-    look_in(&blocker, mesh, &mut seen);
+    if !seen.iter().all(|&s| s) {
+        look_in(&blocker, mesh, &mut seen);
+    }
     // Where seen and unseen meet, look closer, and follow what that finds.
     let fine = directions(FINE * DIRECTIONS);
     let mut asked = seen.clone();

@@ -4,6 +4,7 @@ use std::cell::OnceCell;
 
 use ectome_mesh::Mesh;
 use glam::{DMat3, DVec3};
+use rayon::prelude::*;
 
 use super::{
     repeats::{Faces, Motion},
@@ -29,7 +30,7 @@ pub struct Halves {
 /// those of its own spread.
 pub fn find(mesh: &Mesh) -> Vec<Halves> {
     of_parts(mesh)
-        .iter()
+        .par_iter()
         .enumerate()
         .filter(|(_, s)| s.faces.len() >= 4)
         .filter_map(|(part, shape)| {

@@ -7,7 +7,7 @@
 use std::collections::HashMap;
 
 use ectome_mesh::Mesh;
-use glam::{Affine3A, DMat3, DVec3};
+use glam::{Affine3A, DMat3, DVec3, Vec2};
 
 use super::shape::{Places, Shape, from_lowest, of_parts};
 
@@ -138,6 +138,15 @@ fn fits(a: &Shape, b: &Shape) -> Option<Fit> {
     {
         return None;
     }
+    // The same order of points and faces: nothing has to be looked up.
+    let three = far_apart(a);
+    let pick = |s: &Shape| three.map(|i| s.points[i]);
+    if a.faces == b.faces
+        && let Some(fit) =
+            motion(pick(a), pick(b), false).and_then(|m| in_order(a, b, m, tolerance))
+    {
+        return Some(fit);
+    }
     let places = Places::of(&b.points, tolerance);
     let faces = Faces::of(b);
     let check = |m: Motion| {
@@ -152,9 +161,7 @@ fn fits(a: &Shape, b: &Shape) -> Option<Fit> {
             same_uvs,
         })
     };
-    // The same order of points.
-    let three = far_apart(a);
-    let pick = |s: &Shape| three.map(|i| s.points[i]);
+    // The same order of points only.
     for mirrored in [false, true] {
         if let Some(fit) = motion(pick(a), pick(b), mirrored).and_then(check) {
             return Some(fit);
@@ -162,6 +169,26 @@ fn fits(a: &Shape, b: &Shape) -> Option<Fit> {
     }
     by_features(a, b, tolerance, check)
 }
+
+/// Whether a motion takes every point of one shape to the point of the same number of the other, where the faces are the
+/// same numbers too.
+fn in_order(a: &Shape, b: &Shape, motion: Motion, tolerance: f64) -> Option<Fit> {
+    let near = |(&p, &q): (&DVec3, &DVec3)| motion.at(p).distance(q) <= tolerance;
+    if a.materials != b.materials || !a.points.iter().zip(&b.points).all(near) {
+        return None;
+    }
+    let like = |(x, y): (&Vec<Vec2>, &Vec<Vec2>)| {
+        let close = |(u, v): (&Vec2, &Vec2)| (*u - *v).abs().max_element() < UVS_ALIKE;
+        x.len() == y.len() && x.iter().zip(y).all(close)
+    };
+    Some(Fit {
+        motion,
+        same_uvs: a.uvs.len() == b.uvs.len() && a.uvs.iter().zip(&b.uvs).all(like),
+    })
+}
+
+/// UVs are alike within this, in shares of the sheet.
+const UVS_ALIKE: f32 = 1e-5;
 
 /// Three points far apart and off one line.
 fn far_apart(s: &Shape) -> [usize; 3] {
@@ -288,7 +315,7 @@ impl Faces {
                 let turn = other.iter().position(|&q| q == moved[0]).unwrap_or(0);
                 same_uvs = (0..uvs.len()).all(|k| {
                     let uv = b.uvs[g as usize][(turn + k) % uvs.len()];
-                    (uv - uvs[k]).abs().max_element() < 1e-5
+                    (uv - uvs[k]).abs().max_element() < UVS_ALIKE
                 });
             }
         }

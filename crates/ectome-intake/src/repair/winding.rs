@@ -24,8 +24,14 @@ pub struct Turned {
     pub one_sided: usize,
 }
 
-/// Places on a piece from which it is asked where the outside is.
+/// Places on a piece from which it is asked where the outside is: at first, and where that leaves a doubt.
+const FIRST_PROBES: usize = 12;
 const PROBES: usize = 96;
+
+/// The most places on all pieces together in each of the two rounds. Thousands of pieces get fewer each, so that the
+/// time grows with the mesh and not with the number of its pieces.
+const ALL_FIRST_PROBES: usize = 30_000;
+const ALL_PROBES: usize = 100_000;
 
 /// The faces that must be turned.
 struct Verdict {
@@ -202,35 +208,58 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
     }
     let rays = directions(48);
     let size = measure::bounds(mesh).diagonal();
-    of_triangle
-        .par_iter()
-        .zip(agreed)
-        .map(|(triangles, &agreed)| {
-            let (mut front, mut back) = (0usize, 0usize);
-            let probes = PROBES.min(8 * triangles.len());
-            for s in sample::on_faces(flat, triangles.iter().copied(), probes) {
-                let t = s.face;
-                let [a, b, c] = flat.triangle(t as usize);
-                let mut normal = (b - a).cross(c - a).normalize_or_zero();
-                if turn[origin[t as usize] as usize] {
-                    normal = -normal;
+    // How many rays get away from the front and from the back of a piece, asked from so many places.
+    let seen_from = |triangles: &[u32], probes: usize, step: usize| {
+        let (mut front, mut back) = (0usize, 0usize);
+        let probes = probes.min(8 * triangles.len());
+        for s in sample::on_faces(flat, triangles.iter().copied(), probes) {
+            let t = s.face;
+            let [a, b, c] = flat.triangle(t as usize);
+            let mut normal = (b - a).cross(c - a).normalize_or_zero();
+            if turn[origin[t as usize] as usize] {
+                normal = -normal;
+            }
+            for &d in rays.iter().step_by(step) {
+                let up = d.dot(normal);
+                if up.abs() < 0.1 {
+                    continue;
                 }
-                for &d in &rays {
-                    let up = d.dot(normal);
-                    if up.abs() < 0.1 {
-                        continue;
-                    }
-                    let from = s.point + normal * (up.signum() * 1e-5 * size);
-                    if blocker.escapes(from, d, t) {
-                        if up > 0.0 {
-                            front += 1;
-                        } else {
-                            back += 1;
-                        }
+                let from = s.point + normal * (up.signum() * 1e-5 * size);
+                if blocker.escapes(from, d, t) {
+                    if up > 0.0 {
+                        front += 1;
+                    } else {
+                        back += 1;
                     }
                 }
             }
-            match (front, back) {
+        }
+        (front, back)
+    };
+    // Most pieces agree and show their front, or are sheets that show both sides alike: few places tell. Only the
+    // others are asked again.
+    let share = |all: usize, pieces: usize, most: usize| (all / pieces.max(1)).clamp(2, most);
+    let few = share(ALL_FIRST_PROBES, members.len(), FIRST_PROBES);
+    let first: Vec<(usize, usize)> = of_triangle
+        .par_iter()
+        .map(|triangles| seen_from(triangles, few, 2))
+        .collect();
+    let is_plain = |(front, back): (usize, usize), agreed: bool| agreed && 10 * back <= 11 * front;
+    let doubtful = first
+        .iter()
+        .zip(agreed)
+        .filter(|&(&seen, &agreed)| !is_plain(seen, agreed))
+        .count();
+    let many = share(ALL_PROBES, doubtful, PROBES);
+    of_triangle
+        .par_iter()
+        .zip(&first)
+        .zip(agreed)
+        .map(|((triangles, &seen), &agreed)| {
+            if is_plain(seen, agreed) {
+                return Some(false);
+            }
+            match seen_from(triangles, many, 1) {
                 (0, 0) if agreed => Some(false),
                 (0, 0) => None,
                 (f, b) if 2 * b > 3 * f => Some(true),

@@ -1,14 +1,15 @@
 //! A store with a real MariaDB of the test's own.
 #![allow(dead_code, reason = "each test file uses its own share of this")]
 
-use std::{net::TcpListener, time::Duration};
+use std::time::Duration;
 
 use ectome_recipe::starting_briefs;
 use ectome_store::{
     Store,
     asset::{Asset, SourceFile},
     blobs::Blobs,
-    private_server::PrivateServer,
+    database::PrivateServer,
+    disk::Disk,
     worker,
 };
 use tokio::sync::watch;
@@ -23,20 +24,21 @@ pub struct Fixture {
     pub folder: tempfile::TempDir,
 }
 
-fn free_port() -> u16 {
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    listener.local_addr().unwrap().port()
-}
-
 impl Fixture {
     /// An empty store with the starting briefs.
     pub async fn new() -> Self {
+        Self::with_reserve(0).await
+    }
+
+    /// The same where so many bytes of the disk shall stay free.
+    pub async fn with_reserve(reserve: u64) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let server = PrivateServer::start(&folder.path().join("db"), free_port())
+        let server = PrivateServer::start(&folder.path().join("database"))
             .await
             .unwrap();
         let blobs = Blobs::in_folder(&folder.path().join("blobs")).unwrap();
-        let store = Store::open(server.socket(), blobs).await.unwrap();
+        let disk = Disk::of(folder.path(), reserve);
+        let store = Store::open(server.connection(), blobs, disk).await.unwrap();
         store
             .add_briefs(&starting_briefs::starting())
             .await

@@ -56,7 +56,7 @@ export class Intake {
       kind: details.dataset.repair,
       fields: [...details.querySelectorAll('input:not([type=hidden]), select')]
         .map(({ value, checked }) => ({ value, checked })),
-      preview: details.querySelector('.preview')?.innerHTML ?? '',
+      preview: [...(details.querySelector('.preview')?.childNodes ?? [])],
     }));
   }
 
@@ -66,7 +66,7 @@ export class Intake {
       if (!details) continue;
       details.open = true;
       const line = details.querySelector('.preview');
-      if (line) line.innerHTML = preview;
+      if (line) line.replaceChildren(...preview);
       details.querySelectorAll('input:not([type=hidden]), select').forEach((field, i) => {
         field.value = fields[i]?.value ?? field.value;
         field.checked = fields[i]?.checked ?? field.checked;

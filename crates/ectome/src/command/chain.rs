@@ -9,7 +9,7 @@ use ectome_recipe::{Brief, Measured, Session, Target, TierResult, engine};
 use serde_json::json;
 
 use super::{Failure, settings::SettingsArgs, source::SourceArgs};
-use crate::output;
+use crate::output::{self, say};
 
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
 #[derive(Args)]
@@ -38,14 +38,14 @@ impl Chain {
     pub fn run(self) -> Result<(), Failure> {
         let brief = match &self.brief {
             Some(path) => {
-                let text =
-                    std::fs::read_to_string(path).map_err(|e| Failure::Read(path.clone(), e))?;
+                let text = std::fs::read_to_string(path)
+                    .map_err(|e| Failure::BriefFile(path.clone(), e))?;
                 Brief::from_toml(&text)?
             }
             None => Brief::from_limits("command line", &self.tiers)?,
         };
         let progress = Progress::new();
-        let source = engine::triangulated(self.source.scene(&progress)?);
+        let source = engine::triangulated(self.source.built(&progress)?);
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut files = Vec::new();
@@ -74,7 +74,7 @@ impl Chain {
                 height_m: f64::from(bounds.max.y - bounds.min.y),
             };
             let result = TierResult::of(&brief, n, tier, &measured);
-            println!(
+            say!(
                 "LOD{n}: {} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
                 result.says,
                 deviation_m * 1e3,

@@ -7,7 +7,10 @@ use ectome_mesh::Progress;
 use ectome_recipe::engine;
 
 use super::{Failure, grouped};
-use crate::{input::Input, output};
+use crate::{
+    input::Input,
+    output::{self, say},
+};
 
 /// Measures a cut against its source.
 #[derive(Args)]
@@ -29,7 +32,7 @@ impl Compare {
         if self.json {
             return output::json(&r, None);
         }
-        println!(
+        say!(
             "{} and {} triangles, diagonal {:.4} m, {} samples each way",
             grouped(r.high.triangles),
             grouped(r.low.triangles),
@@ -40,7 +43,7 @@ impl Compare {
             ("source to cut", &r.high_to_low),
             ("cut to source", &r.low_to_high),
         ] {
-            println!(
+            say!(
                 "{name}: mean {:.4} mm ({:.4} % of the diagonal), largest {:.4} mm ({:.4} %)",
                 way.deviation_mean_mm,
                 way.deviation_mean_percent_of_diagonal,
@@ -48,20 +51,20 @@ impl Compare {
                 way.deviation_max_percent_of_diagonal,
             );
         }
-        println!(
+        say!(
             "outline: {:.2} % in common, mean {:.2} pixels apart, at worst {:.1} (of 512)",
             r.outline_agreement * 100.0,
             r.outline_mean_pixels,
             r.outline_worst_pixels,
         );
         if let (Some(drift), Some(seams)) = (r.uv_drift_mean_texels, r.seam_drift_max_texels) {
-            println!(
+            say!(
                 "texture: slip {drift:.2} texels of 2048, seams off by at most {seams:.2}, islands {} and {}",
                 grouped(r.uv_islands[0]),
                 grouped(r.uv_islands[1]),
             );
         }
-        println!(
+        say!(
             "open edges {} and {}, non-manifold edges {} and {}, flipped faces {}",
             grouped(r.high.open_edges),
             grouped(r.low.open_edges),

@@ -7,7 +7,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::{Session, Target, engine, merge_flat};
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
-use crate::output;
+use crate::output::{self, say};
 
 /// Cuts a mesh to at most so many triangles.
 #[derive(Args)]
@@ -29,7 +29,7 @@ pub struct Cut {
     #[command(flatten)]
     settings: SettingsArgs,
     /// Where the result goes (.glb, .obj or .ply).
-    #[arg(short, long, value_name = "OUT")]
+    #[arg(short, long, value_name = "OUT", value_parser = output::scene_name)]
     out: PathBuf,
     /// Where a report goes (.json).
     #[arg(long, value_name = "R.json")]
@@ -52,7 +52,7 @@ fn share(text: &str) -> Result<f64, String> {
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
-        let scene = engine::triangulated(self.source.scene(&progress)?);
+        let scene = engine::triangulated(self.source.built(&progress)?);
         let target = match (self.to, self.within, self.share) {
             (Some(n), ..) => Target::Triangles(n),
             (_, Some(mm), _) => Target::WithinMm(mm),
@@ -69,7 +69,7 @@ impl Cut {
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
         }
-        println!(
+        say!(
             "{} of {} triangles. Largest deviation {:.3} mm, mean {:.4} mm. {:.1} s.",
             grouped(report.triangles_after),
             grouped(report.triangles_before),
@@ -78,7 +78,7 @@ impl Cut {
             report.seconds_analysis + report.seconds_replay,
         );
         if let Some(first) = &report.first_pass {
-            println!(
+            say!(
                 "First pass: {} triangles left by {} blocks in {:.1} s, at most {:.3} mm off at {} places.",
                 grouped(first.triangles),
                 first.blocks,
@@ -88,7 +88,7 @@ impl Cut {
             );
         }
         for held in &report.held_by {
-            println!("Gave way: {held}.");
+            say!("Gave way: {held}.");
         }
         Ok(())
     }

@@ -10,7 +10,7 @@ use clap::Args;
 use ectome_recipe::{engine, picture};
 
 use super::{Failure, grouped};
-use crate::output;
+use crate::output::{self, say};
 
 /// Writes the demo assets, as .glb or, where quads and n-gons matter, as .obj.
 #[derive(Args)]
@@ -41,7 +41,7 @@ impl Demo {
                 let path = self.out.join(format!("{}.png", asset.file));
                 output::write(&path, &picture::png(&scene, 1200, 900))?;
             }
-            println!(
+            say!(
                 "{}: {} triangles in {} objects",
                 asset.title,
                 grouped(scene.mesh.triangle_count()),
@@ -57,7 +57,7 @@ impl Demo {
         let mut out = BufWriter::with_capacity(1 << 20, File::create(&path).map_err(failed)?);
         let written = ectome_demo::write_skerry(triangles, &mut out).map_err(failed)?;
         out.flush().map_err(failed)?;
-        println!("Skerry: {} triangles", grouped(written as usize));
+        say!("Skerry: {} triangles", grouped(written as usize));
         Ok(())
     }
 }

@@ -5,7 +5,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::{Inspection, finding::noun};
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output;
+use crate::output::{self, say};
 
 /// Says what a mesh file consists of.
 #[derive(Args)]
@@ -26,7 +26,7 @@ impl Inspect {
         if self.json {
             return output::json(&i, None);
         }
-        println!(
+        say!(
             "{} triangles, {} vertices at {} points, {} objects, {} materials",
             grouped(i.triangles),
             grouped(i.vertices),
@@ -34,7 +34,7 @@ impl Inspect {
             i.objects.len(),
             i.materials.len(),
         );
-        println!(
+        say!(
             "{} quads, {} n-gons, {} pieces, {} UV sets, {} UV islands",
             grouped(i.quads),
             grouped(i.ngons),
@@ -42,7 +42,7 @@ impl Inspect {
             i.uv_sets,
             grouped(i.uv_islands),
         );
-        println!(
+        say!(
             "{} open edges in {} loops, {} non-manifold, {} degenerate, {} duplicate, {} wound apart",
             grouped(i.open_edges),
             grouped(i.open_loops),
@@ -56,7 +56,7 @@ impl Inspect {
                 "" => String::new(),
                 d => format!(" ({d})"),
             };
-            println!(
+            say!(
                 "{:>12}  {}{detail}. {}",
                 grouped(f.count),
                 noun(f.kind),
@@ -64,16 +64,16 @@ impl Inspect {
             );
         }
         for r in &i.repeats {
-            println!("{:>12}  equal parts: {}", r.names.len(), r.names.join(", "));
+            say!("{:>12}  equal parts: {}", r.names.len(), r.names.join(", "));
         }
         if let Some(n) = i.hidden_triangles.filter(|&n| n > 0) {
-            println!(
+            say!(
                 "{:>12}  triangles that nobody sees from outside",
                 grouped(n)
             );
         }
         for object in &i.objects {
-            println!("{:>12}  {}", grouped(object.triangles), object.name);
+            say!("{:>12}  {}", grouped(object.triangles), object.name);
         }
         Ok(())
     }

@@ -8,7 +8,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::{CutSettings, LoopChoice, engine, list_loops, take_out_loops};
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
-use crate::output;
+use crate::output::{self, say};
 
 /// Takes edge loops out of a mesh of quads, or lists them by what taking each out costs.
 #[derive(Args)]
@@ -24,7 +24,7 @@ pub struct Loops {
     #[command(flatten)]
     settings: SettingsArgs,
     /// Where the result goes (.glb, .obj or .ply).
-    #[arg(short, long, value_name = "OUT", required_unless_present = "list")]
+    #[arg(short, long, value_name = "OUT", value_parser = output::scene_name, required_unless_present = "list")]
     out: Option<PathBuf>,
     /// Only list what there is.
     #[arg(long, conflicts_with_all = ["every", "to", "out"])]
@@ -37,12 +37,11 @@ pub struct Loops {
 impl Loops {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
-        let scene = self.source.scene(&progress)?;
+        let scene = self.source.built(&progress)?;
         let settings = self.settings.settings()?;
         let which = match (self.every, self.to) {
             _ if self.list => {
-                print_list(scene, &settings);
-                return Ok(());
+                return print_list(scene, &settings);
             }
             (Some(n), _) => LoopChoice::Every(n as usize),
             (None, Some(n)) => LoopChoice::Triangles(n as usize),
@@ -60,7 +59,7 @@ impl Loops {
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
         }
-        println!(
+        say!(
             "{} of {} triangles, {} loops taken out. Largest deviation {:.3} mm, mean {:.4} mm.",
             grouped(report.triangles_after),
             grouped(report.triangles_before),
@@ -69,15 +68,15 @@ impl Loops {
             report.deviation_mean_mm,
         );
         for (why, n) in &report.loops_held {
-            println!("Left in: {} ({why}).", grouped(*n));
+            say!("Left in: {} ({why}).", grouped(*n));
         }
         Ok(())
     }
 }
 
-fn print_list(scene: Scene, settings: &CutSettings) {
+fn print_list(scene: Scene, settings: &CutSettings) -> Result<(), Failure> {
     for l in list_loops(&engine::triangulated(scene), settings) {
-        println!(
+        say!(
             "{:>9} triangles {:>12.4} mm  {}{}",
             grouped(l.triangles),
             l.deviation_m * 1e3,
@@ -90,4 +89,5 @@ fn print_list(scene: Scene, settings: &CutSettings) {
                 .map_or_else(String::new, |why| format!(", stays ({why})")),
         );
     }
+    Ok(())
 }

@@ -39,9 +39,18 @@ pub enum Failure {
     /// The work was stopped.
     #[error(transparent)]
     Cancelled(#[from] ectome_mesh::Cancelled),
+    /// A brief cannot be read.
+    #[error("{} cannot be read: {}", .0.display(), .1)]
+    BriefFile(PathBuf, std::io::Error),
     /// A brief is broken.
     #[error(transparent)]
     Brief(#[from] ectome_recipe::BriefError),
+    /// A file that belongs to something else lies where one of several would be written.
+    #[error(
+        "{} lies where {} needs a file, and does not belong to it. Choose another name, or move it away",
+        .0.display(), .1.display()
+    )]
+    InTheWay(PathBuf, PathBuf),
     /// The store refused.
     #[error(transparent)]
     Store(#[from] ectome_store::StoreError),
@@ -57,6 +66,16 @@ pub enum Failure {
     /// Meshes could not be compared.
     #[error(transparent)]
     Compare(#[from] ectome_compare::CompareError),
+}
+
+impl Failure {
+    /// The exit status: 2 for what was asked wrongly, 1 for what could not be done.
+    pub fn status(&self) -> u8 {
+        match self {
+            Self::Settings(_) | Self::Steps(..) | Self::BriefFile(..) | Self::Brief(_) => 2,
+            _ => 1,
+        }
+    }
 }
 
 /// Cuts heavy meshes down to triangle budgets.

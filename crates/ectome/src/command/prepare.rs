@@ -6,7 +6,7 @@ use clap::Args;
 use ectome_mesh::Progress;
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output;
+use crate::output::{self, say};
 
 /// Repairs a source and writes it, polygons and all.
 #[derive(Args)]
@@ -14,7 +14,7 @@ pub struct Prepare {
     #[command(flatten)]
     source: SourceArgs,
     /// Where the result goes (.glb, .obj or .ply).
-    #[arg(short, long, value_name = "OUT")]
+    #[arg(short, long, value_name = "OUT", value_parser = output::scene_name)]
     out: PathBuf,
 }
 
@@ -22,7 +22,7 @@ impl Prepare {
     pub fn run(self) -> Result<(), Failure> {
         let scene = self.source.scene(&Progress::new())?;
         output::scene(&self.out, &scene)?;
-        println!(
+        say!(
             "{} triangles, {} points, {} objects.",
             grouped(scene.mesh.triangle_count()),
             grouped(scene.mesh.points.len()),

@@ -12,11 +12,14 @@ use ectome_store::{
     Store, StoreError,
     asset::SourceFile,
     blobs::Blobs,
-    private_server::PrivateServer,
+    collect::keep_collecting,
+    database::PrivateServer,
+    disk::Disk,
+    folder,
     scene::{SceneAsset, SceneRow},
     worker,
 };
-use ectome_web::{App, OpenSources, UvSheets};
+use ectome_web::{App, Feed, OpenSources, UvSheets, guard};
 use tokio::{
     net::TcpListener,
     signal::unix::{SignalKind, signal},
@@ -24,6 +27,7 @@ use tokio::{
 };
 
 use super::Failure;
+use crate::output::{remark, say};
 
 /// Serves the application on loopback, with its own database.
 #[derive(Args)]
@@ -31,15 +35,15 @@ pub struct Serve {
     /// The port pages are served on.
     #[arg(long, env = "ECTOME_PORT", default_value_t = 4180)]
     port: u16,
-    /// The port of the private database.
-    #[arg(long, env = "ECTOME_DB_PORT", default_value_t = 4181)]
-    db_port: u16,
     /// The folder for everything that is kept.
     #[arg(long, env = "ECTOME_DATA", default_value = ".run")]
     data: PathBuf,
     /// The largest upload, in bytes.
     #[arg(long, env = "ECTOME_UPLOAD_LIMIT", default_value_t = 8 << 30)]
     upload_limit: u64,
+    /// Bytes that stay free on the disk of that folder: below that, new work and uploads wait.
+    #[arg(long, env = "ECTOME_DISK_RESERVE", default_value_t = 512 << 20)]
+    disk_reserve: u64,
     /// Leave the shelf empty on first start.
     #[arg(long, env = "ECTOME_NO_DEMO")]
     no_demo: bool,
@@ -67,14 +71,18 @@ impl Serve {
                 self.port
             ))
         })?;
+        // What is made from here on is nobody else's.
+        folder::shut_for_others();
+        folder::private(&self.data)?;
         // Held until the process ends, however it ends.
         let _lock = lock(&self.data)?;
         let incoming = self.data.join("incoming");
         // What a killed server left half uploaded.
         let _ = std::fs::remove_dir_all(&incoming);
-        std::fs::create_dir_all(&incoming).map_err(|e| Failure::Write(incoming.clone(), e))?;
+        folder::private(&incoming)?;
+        guard::set_token(folder::kept_secret(&self.data.join("token"))?);
 
-        let database = PrivateServer::start(&self.data.join("database"), self.db_port).await?;
+        let database = PrivateServer::start(&self.data.join("database")).await?;
         let outcome = self.with_database(&database, listener, incoming).await;
         database.stop().await;
         outcome
@@ -87,7 +95,8 @@ impl Serve {
         incoming: PathBuf,
     ) -> Result<(), Failure> {
         let blobs = Blobs::in_folder(&self.data.join("blobs"))?;
-        let store = Store::open(database.socket(), blobs).await?;
+        let disk = Disk::of(&self.data, self.disk_reserve);
+        let store = Store::open(database.connection(), blobs, disk).await?;
         store.add_briefs(&starting_briefs::starting()).await?;
 
         let (stop, stopping) = watch::channel(false);
@@ -96,6 +105,7 @@ impl Serve {
             "serve".to_owned(),
             stopping.clone(),
         ));
+        let collecting = tokio::spawn(keep_collecting(store.clone(), stopping.clone()));
         let demo = self.demo_marker();
         if !self.no_demo && !demo.exists() {
             let store = store.clone();
@@ -114,9 +124,10 @@ impl Serve {
             upload_limit: self.upload_limit,
             open: OpenSources::default(),
             sheets: UvSheets::default(),
+            feed: Feed::start(store.clone()),
             port: self.port,
         };
-        println!(
+        say!(
             "Ectome is ready: http://127.0.0.1:{} (Ctrl-C stops it)",
             self.port
         );
@@ -128,9 +139,10 @@ impl Serve {
             () = asked_to_stop() => Ok(()),
             _ = stopping.changed() => Ok(()),
         };
-        println!("Stopping.");
+        remark!("Stopping.");
         let _ = stop.send(true);
         let _ = working.await;
+        let _ = collecting.await;
         store.close().await;
         result
     }
@@ -155,7 +167,6 @@ async fn asked_to_stop() {
 /// Takes the data folder for this process. The lock goes with the process.
 fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     let failed = |e: std::io::Error| Failure::Write(data.to_owned(), e);
-    std::fs::create_dir_all(data).map_err(failed)?;
     let file = std::fs::File::options()
         .create(true)
         .truncate(false)

@@ -5,11 +5,11 @@ use std::path::{Path, PathBuf};
 use clap::{Args, ValueEnum};
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up};
+use ectome_recipe::{Change, Done, Space, Up, engine};
 use serde::Deserialize;
 
 use super::Failure;
-use crate::input::Input;
+use crate::{input::Input, output::remark};
 
 /// A source file and what is done to it before anything else.
 #[derive(Args)]
@@ -64,10 +64,15 @@ impl SourceArgs {
         let mut scene = Input::open(&self.file)?.scene()?;
         for change in self.changes()? {
             let (changed, Done { sentence, .. }) = change.apply(scene, progress)?;
-            eprintln!("ectome: {}: {sentence}", change.title());
+            remark!("ectome: {}: {sentence}", change.title());
             scene = changed;
         }
         Ok(scene)
+    }
+
+    /// The same without the parts that are not built.
+    pub fn built(&self, progress: &Progress) -> Result<Scene, Failure> {
+        Ok(engine::only_built(self.scene(progress)?)?)
     }
 
     fn changes(&self) -> Result<Vec<Change>, Failure> {
@@ -97,8 +102,12 @@ impl SourceArgs {
 }
 
 fn steps(path: &Path) -> Result<Vec<Change>, Failure> {
-    let text = std::fs::read_to_string(path).map_err(|e| Failure::Read(path.to_owned(), e))?;
-    let steps: Steps = toml::from_str(&text)
-        .map_err(|e| Failure::Steps(path.to_owned(), e.message().to_owned()))?;
+    let broken = |why: String| Failure::Steps(path.to_owned(), why);
+    let text = std::fs::read_to_string(path).map_err(|e| broken(e.to_string()))?;
+    let steps: Steps = toml::from_str(&text).map_err(|e| broken(e.message().to_owned()))?;
+    for (i, change) in steps.step.iter().enumerate() {
+        let said = change.check();
+        said.map_err(|e| broken(format!("step {}: {e}", i + 1)))?;
+    }
     Ok(steps.step)
 }

@@ -10,7 +10,7 @@ use ectome_recipe::{
 };
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output;
+use crate::output::{self, remark, say};
 
 /// Gives a mesh UVs and lays them out
 #[derive(Args)]
@@ -54,7 +54,7 @@ pub struct Unwrap {
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=64))]
     effort: u32,
     /// Where the result goes (.glb, .obj or .ply).
-    #[arg(short, long, value_name = "OUT", required_unless_present = "report")]
+    #[arg(short, long, value_name = "OUT", value_parser = output::scene_name, required_unless_present = "report")]
     out: Option<PathBuf>,
     /// Where a report goes (.json).
     #[arg(long, value_name = "R.json")]
@@ -102,7 +102,7 @@ fn texels(text: &str) -> Result<f64, String> {
 impl Unwrap {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
-        let scene = engine::triangulated(self.source.scene(&progress)?);
+        let scene = engine::triangulated(self.source.built(&progress)?);
         let triangles = scene.mesh.triangle_count();
         let packing = self.packing();
         let apply = |scene, change| {
@@ -112,7 +112,7 @@ impl Unwrap {
         let (mut scene, mut report) = match self.layout {
             LayoutArg::New => {
                 if triangles > MANY {
-                    eprintln!(
+                    remark!(
                         "ectome: unwrapping {} triangles takes about {:.0} s; cut the mesh first to save that",
                         grouped(triangles),
                         expected_seconds(triangles)
@@ -150,7 +150,7 @@ impl Unwrap {
             output::json(&report, Some(path))?;
         }
         let n = &report.numbers;
-        println!(
+        say!(
             "{} islands, coverage {:.1} %, {:.0} texels per metre at {}. Stretch {:.4}, largest {:.2}. Smallest gap {:.1} texels, overlap {:.2} %. {:.1} s.",
             grouped(n.islands),
             n.coverage_percent,

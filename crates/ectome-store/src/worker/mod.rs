@@ -1,0 +1,293 @@
+//! Takes work and does it.
+//!
+//! ```text
+//! take ─▶ gather files ─▶ kernel ─▶ store and record ─▶ end
+//!           └───────── heartbeat: lease, progress, "go on?" ─────────┘
+//! ```
+//!
+//! Two lanes run side by side: one takes light work only, so that a small source never waits behind a large one. Whatever
+//! the work is at, it is dropped within a moment of its row saying that nobody wants it any more. A database that goes away
+//! meanwhile is waited for.
+
+mod fault;
+mod kernel;
+mod lane;
+mod record;
+
+use std::{
+    panic::{AssertUnwindSafe, catch_unwind},
+    time::Duration,
+};
+
+use ectome_mesh::Progress;
+use ectome_recipe::{EngineError, Recipe};
+use tokio::sync::watch;
+
+use crate::{
+    Store, StoreError,
+    candidate::Base,
+    work::{Kind, Lane, MOST_CRASHES, State, Work},
+};
+use kernel::{Made, Task};
+use lane::Resources;
+
+/// How often an idle worker looks for work.
+const IDLE: Duration = Duration::from_millis(200);
+/// How often a busy one reports.
+const BEAT: Duration = Duration::from_millis(300);
+/// How long a worker waits for what it dropped. The kernel asks between its steps whether to go on, and a few steps over a
+/// million triangles take longer than a person waits: those run out by themselves while the next work begins.
+const GRACE: Duration = Duration::from_millis(500);
+
+/// Works until `stop` turns true. `name` must be this worker's alone.
+pub async fn run(store: Store, name: String, stop: watch::Receiver<bool>) {
+    let lanes = [(Lane::Light, "light"), (Lane::Any, "heavy")].map(|(lane, word)| {
+        let worker = Worker {
+            store: store.clone(),
+            name: format!("{name} {word}"),
+            lane,
+            stop: stop.clone(),
+        };
+        tokio::spawn(worker.run())
+    });
+    for lane in lanes {
+        let _ = lane.await;
+    }
+}
+
+/// One lane.
+struct Worker {
+    store: Store,
+    name: String,
+    lane: Lane,
+    stop: watch::Receiver<bool>,
+}
+
+/// How far a piece of work came.
+enum End {
+    /// It is recorded.
+    Done,
+    /// Its row says that nobody wants it any more, or somebody else has it.
+    Dropped,
+    /// The worker is asked to stop.
+    Stopping,
+    /// It failed, and why.
+    Failed(String),
+}
+
+impl Worker {
+    async fn run(mut self) {
+        let resources = match Resources::of(self.lane) {
+            Ok(resources) => resources,
+            Err(error) => return tracing::error!(%error, "a lane has no threads"),
+        };
+        if let Err(error) = self.store.release_leases(&self.name).await {
+            tracing::error!(%error, "leases could not be released");
+        }
+        while !*self.stop.borrow() {
+            // New work waits while there is no room for what it makes.
+            let taken = match self.store.disk.is_low() {
+                true => Ok(None),
+                false => self.store.take_work(&self.name, self.lane).await,
+            };
+            match taken {
+                Ok(Some(work)) => {
+                    if let Err(error) = self.one(&work, &resources).await {
+                        tracing::error!(work = work.id, %error, "work could not be recorded");
+                    }
+                    continue;
+                }
+                Ok(None) => {}
+                Err(error) => tracing::warn!(%error, "no work could be taken"),
+            }
+            tokio::select! {
+                () = tokio::time::sleep(IDLE) => {}
+                _ = self.stop.changed() => {}
+            }
+        }
+    }
+
+    /// Does one piece of work and ends its row.
+    async fn one(&self, work: &Work, resources: &Resources) -> Result<(), StoreError> {
+        let end = match work.crashes >= MOST_CRASHES {
+            true => End::Failed(fault::of_crashes(work, lane::machine())),
+            false => match self.do_it(work, resources).await {
+                Ok(end) => end,
+                Err(error) if error.is_outage() => End::Stopping,
+                Err(error) => End::Failed(fault::of_store(&error, &self.store)),
+            },
+        };
+        match end {
+            End::Done => {
+                self.store
+                    .end_work(work, &self.name, State::Done, None)
+                    .await
+            }
+            End::Dropped => Ok(()),
+            End::Stopping => self.store.put_back(work, &self.name).await,
+            End::Failed(fault) => {
+                self.fail(work, &fault).await?;
+                self.store
+                    .end_work(work, &self.name, State::Failed, Some(&fault))
+                    .await
+            }
+        }
+    }
+
+    async fn do_it(&self, work: &Work, resources: &Resources) -> Result<End, StoreError> {
+        let Some(recipe) = self.recipe(work).await? else {
+            // What was wanted is there already: an earlier piece of work made it.
+            return Ok(End::Done);
+        };
+        let (task, base) = self.gather(work, &recipe, resources.budget).await?;
+        let progress = Progress::new();
+        let made = {
+            let (progress, threads) = (progress.clone(), resources.threads.clone());
+            tokio::task::spawn_blocking(move || {
+                threads.install(|| catch_unwind(AssertUnwindSafe(|| kernel::run(task, &progress))))
+            })
+        };
+        let made = match self.beside(work, &progress, made).await? {
+            Beside::Ended(Ok(Ok(Ok(made)))) => made,
+            Beside::Ended(Ok(Ok(Err(EngineError::Cancelled(_))))) | Beside::Dropped => {
+                return Ok(End::Dropped);
+            }
+            Beside::Ended(Ok(Ok(Err(error)))) => return Ok(End::Failed(fault::of_kernel(&error))),
+            Beside::Ended(Ok(Err(_)) | Err(_)) => return Ok(End::Failed(fault::OWN.to_owned())),
+            Beside::Stopping => return Ok(End::Stopping),
+        };
+        progress.stage("Storing");
+        let recording = self.record(work, &recipe, base, made);
+        match self.beside(work, &progress, recording).await? {
+            Beside::Ended(recorded) => recorded.map(|()| End::Done),
+            Beside::Dropped => Ok(End::Dropped),
+            Beside::Stopping => Ok(End::Stopping),
+        }
+    }
+
+    async fn record(
+        &self,
+        work: &Work,
+        recipe: &Recipe,
+        base: Option<Base>,
+        made: Made,
+    ) -> Result<(), StoreError> {
+        let _naming = self.store.blobs.naming().await;
+        record::record(&self.store, work, recipe, base, made).await
+    }
+
+    /// Runs `doing` to its end and reports meanwhile. Where the row says that it is not wanted any more, it is asked to stop
+    /// and waited for a moment; when the worker itself stops, to its end.
+    async fn beside<T>(
+        &self,
+        work: &Work,
+        progress: &Progress,
+        doing: impl Future<Output = T>,
+    ) -> Result<Beside<T>, StoreError> {
+        tokio::pin!(doing);
+        let mut why = None;
+        let mut dropped: Option<tokio::time::Instant> = None;
+        loop {
+            tokio::select! {
+                done = &mut doing => {
+                    return Ok(match why {
+                        None => Beside::Ended(done),
+                        Some(why) => why,
+                    });
+                }
+                () = tokio::time::sleep(BEAT) => {}
+            }
+            if dropped.is_some_and(|at| at.elapsed() >= GRACE) {
+                return Ok(Beside::Dropped);
+            }
+            if why.is_some() {
+                continue;
+            }
+            if *self.stop.borrow() {
+                progress.cancel();
+                why = Some(Beside::Stopping);
+                continue;
+            }
+            let stage = progress.current_stage();
+            let beat =
+                self.store
+                    .heartbeat(work, &self.name, progress.fraction(), &stage, lane::held());
+            match beat.await {
+                Ok(true) => {}
+                Ok(false) => {
+                    progress.cancel();
+                    why = Some(Beside::Dropped);
+                    dropped = Some(tokio::time::Instant::now());
+                }
+                // The row is ours until somebody says otherwise; the database will be back.
+                Err(error) => tracing::warn!(work = work.id, %error, "no heartbeat"),
+            }
+        }
+    }
+
+    /// What the work is to make; `None` when that is there.
+    async fn recipe(&self, work: &Work) -> Result<Option<Recipe>, StoreError> {
+        let store = &self.store;
+        Ok(Some(match (work.kind, &work.candidate) {
+            (Kind::Cut, Some(hash)) => store.recipe(hash).await?,
+            (Kind::Analyse, _) => store.asset(work.asset).await?.recipe(4),
+            (Kind::Prepare, _) => {
+                let asset = store.asset(work.asset).await?;
+                match &asset.wanted {
+                    Some(changes) => Recipe::prepared(&asset.source, changes),
+                    None => return Ok(None),
+                }
+            }
+            _ => Recipe::prepared(&store.asset(work.asset).await?.source, &[]),
+        }))
+    }
+
+    /// Everything the kernel needs, and what the result goes on from.
+    async fn gather(
+        &self,
+        work: &Work,
+        recipe: &Recipe,
+        budget: u64,
+    ) -> Result<(Task, Option<Base>), StoreError> {
+        let store = &self.store;
+        // What goes on from something that is made already does not make that again.
+        let base = match recipe.before_last() {
+            Some(before) if work.kind == Kind::Cut => store.made(&before.key()).await?,
+            _ => None,
+        };
+        let mut files = Vec::new();
+        for file in store.source_files(work.asset).await? {
+            files.push((file.name, store.blobs.open(&file.blob).await?));
+        }
+        let task = Task {
+            kind: work.kind,
+            recipe: recipe.clone(),
+            files,
+            base: match &base {
+                Some(base) => Some(store.blobs.open(&base.mesh).await?),
+                None => None,
+            },
+            known: store.analysis_bytes(recipe).await?,
+            budget,
+        };
+        Ok((task, base))
+    }
+
+    async fn fail(&self, work: &Work, fault: &str) -> Result<(), StoreError> {
+        let store = &self.store;
+        match (work.kind, &work.candidate) {
+            (Kind::Intake, _) => store.fail_intake(work.asset, fault).await,
+            (Kind::Prepare, _) => store.fail_preparation(work.asset, fault).await,
+            (_, Some(hash)) => store.fail_cut(hash, fault).await,
+            // An analysis that failed or was stopped leaves the asset as it was; a cut makes it again.
+            (_, None) => Ok(()),
+        }
+    }
+}
+
+/// How something that ran beside heartbeats came out.
+enum Beside<T> {
+    Ended(T),
+    Dropped,
+    Stopping,
+}
