@@ -153,22 +153,54 @@ impl Browser {
             .unwrap_or_default()
     }
 
-    /// Clicks what a selector finds. What is drawn anew at that moment is looked for again.
+    /// Clicks what a selector finds. What is drawn anew at that moment is looked for again, and so is what moved away under
+    /// the mouse: the page notes where the click arrived.
     pub async fn click(&self, selector: &str) {
         let deadline = tokio::time::Instant::now() + PATIENCE;
+        let listen = "window.arrived = false; document.addEventListener('click', \
+             (e) => { window.arrived = Boolean(e.target.closest(arguments0)); }, { capture: true, once: true });"
+            .replace("arguments0", &Value::from(selector).to_string());
         loop {
-            let found = self.client.find(Locator::Css(selector)).await;
-            let clicked = match found {
+            self.run(&listen).await;
+            let clicked = match self.client.find(Locator::Css(selector)).await {
                 Ok(element) => element.click().await,
                 Err(error) => Err(error),
             };
-            match clicked {
-                Ok(()) => return,
-                Err(error) if tokio::time::Instant::now() > deadline => {
-                    panic!("{selector}: {error}")
-                }
-                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
-            }
+            // A click that opened another page left no note there.
+            let missed = "return window.arrived === false;";
+            let missed = self.client.execute(missed, Vec::new()).await;
+            let why = match (clicked, missed) {
+                (Ok(()), Ok(Value::Bool(true))) => "the click arrived elsewhere".to_owned(),
+                (Ok(()), _) => return,
+                (Err(error), _) => error.to_string(),
+            };
+            assert!(tokio::time::Instant::now() < deadline, "{selector}: {why}");
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
+    /// Types a text into the field that a selector finds, in place of what stands there. A field that is drawn anew meanwhile is
+    /// looked for again.
+    pub async fn enter(&self, selector: &str, text: &str) {
+        let deadline = tokio::time::Instant::now() + PATIENCE;
+        let stands = format!(
+            "return document.querySelector({})?.value === {};",
+            Value::from(selector),
+            Value::from(text)
+        );
+        loop {
+            let typed = async {
+                let field = self.client.find(Locator::Css(selector)).await?;
+                field.clear().await?;
+                field.send_keys(text).await
+            };
+            let why = match typed.await {
+                Ok(()) if self.run(&stands).await == Value::Bool(true) => return,
+                Ok(()) => "the text does not stand there".to_owned(),
+                Err(error) => error.to_string(),
+            };
+            assert!(tokio::time::Instant::now() < deadline, "{selector}: {why}");
+            tokio::time::sleep(Duration::from_millis(100)).await;
         }
     }
 

@@ -178,9 +178,7 @@ async fn a_source_is_examined_repaired_and_sorted_before_it_is_cut() {
     browser
         .until("document.querySelector('#stage')?.dataset.drawn > 0")
         .await;
-    let field = browser.client.find(Locator::Css("#target")).await.unwrap();
-    field.clear().await.unwrap();
-    field.send_keys("3000").await.unwrap();
+    browser.enter("#target", "3000").await;
     browser.click("#cut-button").await;
     browser
         .until("document.querySelector('.tray .shown small')")

@@ -29,6 +29,7 @@ pub mod files;
 pub mod glb;
 pub mod gltf;
 pub mod material;
+pub mod native;
 pub mod obj;
 pub mod obj_write;
 pub mod ply;

@@ -259,6 +259,9 @@ impl Mesh {
             return Err(MeshError::NotFinite { what: "normal", at });
         }
         if let Some(starts) = &self.face_starts {
+            if starts.first() != Some(&0) {
+                return Err(MeshError::RunsBroken { at: 0 });
+            }
             if let Some(at) = starts.windows(2).position(|w| w[0] + 3 > w[1]) {
                 return Err(MeshError::FaceTooSmall { at });
             }

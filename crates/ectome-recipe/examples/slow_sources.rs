@@ -9,7 +9,7 @@ use std::{f32::consts::TAU, fmt::Write as _, time::Instant};
 
 use ectome_formats::{FileSet, Scene, read};
 use ectome_mesh::Progress;
-use ectome_recipe::{Inspection, engine::triangulated, picture};
+use ectome_recipe::{Inspection, picture, step::triangulated};
 
 /// `n` triangles round one point.
 fn fan(n: usize) -> String {
@@ -124,7 +124,11 @@ fn main() {
         let read = took();
         let (mut inspection, _) = Inspection::of(&scene, &Progress::new()).expect("not stopped");
         let inspect = took();
-        let drawn = picture::png(&triangulated(scene.clone()), 640, 480);
+        let drawn = picture::png(
+            &triangulated(scene.clone(), &Progress::new()).expect("nobody stops it"),
+            640,
+            480,
+        );
         let picture = took();
         inspection
             .look_for_hidden(&scene, &Progress::new())

@@ -13,7 +13,7 @@ use ectome_intake::{
 use ectome_mesh::{Fate, Progress};
 use serde::{Deserialize, Serialize};
 
-use crate::engine::EngineError;
+use crate::EngineError;
 
 /// One change. Lengths are in metres; parts go by number.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -282,7 +282,7 @@ impl Change {
                 (out, Done::new(n, format!("{n} duplicate faces dropped")))
             }
             Self::MakeOutward => {
-                let (out, d) = winding::make_outward(mesh);
+                let (out, d) = winding::make_outward(mesh, progress)?;
                 let pieces = match d.pieces {
                     0 => String::new(),
                     n => format!(", {n} pieces as a whole"),

@@ -12,7 +12,7 @@ use ectome_mesh::{
 };
 use serde::{Deserialize, Serialize};
 
-use crate::{Finding, engine::triangulated};
+use crate::{Finding, step::triangulated};
 
 /// One named object.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -150,12 +150,10 @@ impl Inspection {
     pub fn of(scene: &Scene, progress: &Progress) -> Result<(Self, Vec<Vec<Mark>>), Cancelled> {
         let diagnosed = || diagnose(&scene.mesh, &progress.span(0.0, 1.0));
         let told = || -> Result<Self, Cancelled> {
-            let counted = Self::counted(scene);
-            progress.go_on()?;
-            let repeats = repeats(&scene.mesh);
-            progress.go_on()?;
+            let counted = Self::counted(scene, progress)?;
+            let repeats = repeats(&scene.mesh, progress)?;
             // Of the triangles: a face split across the plane cannot be mirrored.
-            let symmetric = mirror::find(&triangles(scene));
+            let symmetric = mirror::find(&*triangles(scene, progress)?, progress)?;
             let whole = symmetric.iter().filter(|h| h.clean && h.same_uvs);
             Ok(Self {
                 repeats,
@@ -189,7 +187,7 @@ impl Inspection {
         Ok(())
     }
 
-    fn counted(scene: &Scene) -> Self {
+    fn counted(scene: &Scene, progress: &Progress) -> Result<Self, Cancelled> {
         let split;
         let mesh = match scene.mesh.is_triangulated() {
             true => &scene.mesh,
@@ -199,16 +197,23 @@ impl Inspection {
             }
         };
         let (quads, ngons) = scene.mesh.quads_and_ngons();
+        progress.go_on()?;
         let t = Topology::of(mesh);
+        progress.go_on()?;
         let bounds = measure::bounds(mesh);
         let uv_islands = islands::count(mesh);
+        progress.go_on()?;
         let uv_out_of_range_triangles = out_of_range(mesh);
+        let uv_overlap_percent = overlap_percent(mesh);
+        progress.go_on()?;
+        let quads_with_recovered = recovered_quads(&scene.mesh);
+        progress.go_on()?;
         let slots = scene.library.image_slots();
-        Self {
+        Ok(Self {
             triangles: mesh.triangle_count(),
             faces: scene.mesh.face_count(),
             quads,
-            quads_with_recovered: recovered_quads(&scene.mesh),
+            quads_with_recovered,
             ngons,
             vertices: mesh.vertex_count(),
             points: mesh.points.len(),
@@ -240,24 +245,25 @@ impl Inspection {
                     }
                 })
                 .collect(),
-            uv_overlap_percent: overlap_percent(mesh),
+            uv_overlap_percent,
             bounds_m: [bounds.min.to_array(), bounds.max.to_array()],
             notes: scene.notes.clone(),
             ..Self::default()
-        }
+        })
     }
 }
 
 /// The mesh in triangles, equal parts split alike.
-fn triangles(scene: &Scene) -> Cow<'_, Mesh> {
-    match scene.mesh.is_triangulated() {
+fn triangles<'a>(scene: &'a Scene, progress: &Progress) -> Result<Cow<'a, Mesh>, Cancelled> {
+    Ok(match scene.mesh.is_triangulated() {
         true => Cow::Borrowed(&scene.mesh),
-        false => Cow::Owned(triangulated(scene.clone()).mesh),
-    }
+        false => Cow::Owned(triangulated(scene.clone(), progress)?.mesh),
+    })
 }
 
-fn repeats(mesh: &Mesh) -> Vec<Repeat> {
-    repeats::find(mesh)
+fn repeats(mesh: &Mesh, progress: &Progress) -> Result<Vec<Repeat>, Cancelled> {
+    let groups = repeats::find(mesh, progress)?;
+    Ok(groups
         .into_iter()
         .map(|group| Repeat {
             names: group
@@ -268,7 +274,7 @@ fn repeats(mesh: &Mesh) -> Vec<Repeat> {
             mirrored: group.iter().map(|i| i.mirrored).collect(),
             same_uvs: group.iter().map(|i| i.same_uvs).collect(),
         })
-        .collect()
+        .collect())
 }
 
 fn texture_findings(scene: &Scene, diagnosis: &mut Diagnosis) {

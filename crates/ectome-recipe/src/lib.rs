@@ -1,7 +1,7 @@
 //! The rules of the job, without files, web or database.
 //!
 //! ```text
-//! source bytes ─▶ Import ─▶ Prepare … ─▶ Triangulate ─▶ Cut ─▶ candidate   (recipe, change, engine)
+//! source bytes ─▶ Import ─▶ Prepare … ─▶ Triangulate ─▶ Cut ─▶ candidate   (recipe, step, engine)
 //!                                                   │
 //! brief: tiers, limits ─────────────────────────▶ verdict          (brief, chain, verdict)
 //! candidate beside its source ──────────────────▶ proof            (proof)
@@ -25,17 +25,20 @@ pub mod budget;
 pub mod chain;
 pub mod change;
 pub mod engine;
+mod error;
 pub mod finding;
-mod flat_and_loops;
 mod flips;
 pub mod hold;
 mod inspect;
+mod kept;
 mod measured;
 pub mod picture;
 pub mod proof;
 mod recipe;
+mod report;
 mod session;
 pub mod starting_briefs;
+pub mod step;
 pub mod thinned;
 pub mod uv;
 pub mod verdict;
@@ -57,13 +60,16 @@ pub use ectome_uv::{
     pack::{Settings as SheetSettings, Turns},
     unwrap::{Manner, Mark as SeamMark},
 };
-pub use engine::{CutReport, EngineError, Outcome};
+pub use engine::{Outcome, Stock};
+pub use error::EngineError;
 pub use finding::Finding;
-pub use flat_and_loops::{list_loops, merge_flat, take_out_loops};
 pub use hold::Hold;
 pub use inspect::Inspection;
+pub use kept::{Artefact, FirstPassed, Kept, Measurements};
 pub use proof::{Pictures, Proof, Proven};
-pub use recipe::{Ball, CutSettings, KERNEL_VERSION, Recipe, Region, Step, Target};
+pub use recipe::{Ball, CutSettings, Recipe, Region, Target};
+pub use report::{CutReport, FirstPass};
 pub use session::{CURVE_PLACES, Session};
+pub use step::Step;
 pub use uv::{Packing, Stacks, UvChange, UvReport, UvStep};
 pub use verdict::{Judgement, Measured};

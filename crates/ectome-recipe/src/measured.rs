@@ -4,7 +4,7 @@ use ectome_compare::Report;
 use ectome_mesh::{Mesh, nearest};
 use ectome_reduce::Cut;
 
-use crate::engine::{CutReport, peak_bytes};
+use crate::CutReport;
 
 /// The name of the part of `mesh` that is nearest to a place.
 pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) -> String {
@@ -77,4 +77,22 @@ fn gave_way(cut: &Cut) -> Vec<String> {
         )),
     }
     list
+}
+
+/// The largest resident size of this process so far, where the system tells.
+fn peak_bytes() -> u64 {
+    let Ok(status) = std::fs::read_to_string("/proc/self/status") else {
+        return 0;
+    };
+    status
+        .lines()
+        .find_map(|line| line.strip_prefix("VmHWM:"))
+        .and_then(|rest| {
+            rest.trim()
+                .trim_end_matches("kB")
+                .trim()
+                .parse::<u64>()
+                .ok()
+        })
+        .map_or(0, |kib| kib * 1024)
 }

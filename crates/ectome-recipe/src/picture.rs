@@ -7,6 +7,9 @@ use glam::Vec3;
 /// Linear grey of faces without a material.
 pub(crate) const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
 
+/// Size of the picture of a result, in pixels.
+pub(crate) const RESULT: (u32, u32) = (320, 240);
+
 /// Renders a scene of triangles as a PNG with a transparent ground.
 pub fn png(scene: &Scene, width: u32, height: u32) -> Vec<u8> {
     let camera = Camera::fitting(&scene.mesh, width as usize, height as usize);

@@ -11,7 +11,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::{EngineError, measured::part_at, picture};
+use crate::{EngineError, kept::Artefact, measured::part_at, picture};
 
 /// The most triangles a source is shown with when a field is laid over it.
 pub const SHOWN: usize = 150_000;
@@ -154,6 +154,24 @@ pub struct Pictures {
     pub result_field: Vec<u8>,
 }
 
+impl Pictures {
+    /// As they are kept.
+    pub fn into_artefacts(self) -> Vec<Artefact> {
+        const SOURCE: &str = Artefact::SOURCE;
+        const RESULT: &str = Artefact::RESULT;
+        let [source, result, difference] = self.shading;
+        vec![
+            Artefact::new(Artefact::PICTURE, self.result),
+            Artefact::new(Artefact::OUTLINE, self.outline),
+            Artefact::one_of(Artefact::SHADING, SOURCE, source),
+            Artefact::one_of(Artefact::SHADING, RESULT, result),
+            Artefact::one_of(Artefact::SHADING, Artefact::DIFFERENCE, difference),
+            Artefact::one_of(Artefact::FIELD, SOURCE, self.source_field),
+            Artefact::one_of(Artefact::FIELD, RESULT, self.result_field),
+        ]
+    }
+}
+
 /// A proof and what it shows.
 #[derive(Clone, Debug, Default)]
 pub struct Proven {
@@ -229,7 +247,7 @@ pub(crate) fn prove(
             uv_sets: low.mesh.uv_sets.len(),
         },
         pictures: Pictures {
-            result: picture::png(low, 320, 240),
+            result: picture::png(low, picture::RESULT.0, picture::RESULT.1),
             outline,
             shading: shaded.worst,
             source_field: glb::field(shown, FIELD, &there)?,

@@ -3,12 +3,16 @@
 use ectome_mesh::{Fate, Mesh};
 use ectome_reduce::{Attention, Keep, Options, loops::Which};
 use glam::Vec3;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, de::DeserializeOwned};
+use serde_json::{Map, Value, json};
 
-use crate::{Change, UvStep};
-
-/// Raised whenever the same recipe would make a different mesh than before.
-pub const KERNEL_VERSION: u32 = 6;
+use crate::{
+    Change, UvStep,
+    step::{
+        Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
+        Triangulate, Uv,
+    },
+};
 
 /// How far a cut goes.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -125,66 +129,6 @@ impl CutSettings {
     }
 }
 
-/// One change to a mesh.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "step", rename_all = "snake_case")]
-pub enum Step {
-    /// Reads the source's files.
-    Import,
-    /// Repairs the mesh or decides about its parts.
-    Prepare {
-        /// How.
-        change: Change,
-    },
-    /// Leaves out the parts that are not built.
-    LeaveOut,
-    /// Splits larger faces into triangles.
-    Triangulate,
-    /// Takes flat regions and straight lines to the corners they need; nothing else changes.
-    MergeFlat {
-        /// What it keeps; attention does not matter.
-        #[serde(default)]
-        settings: CutSettings,
-    },
-    /// Takes edge loops out; every point that stays keeps its place and its UV.
-    TakeOutLoops {
-        /// Which.
-        which: Which,
-        /// What it keeps; attention does not matter.
-        #[serde(default)]
-        settings: CutSettings,
-    },
-    /// Collapses edges down to a target.
-    Cut {
-        /// How far.
-        target: Target,
-        /// What it keeps and looks at most.
-        #[serde(default)]
-        settings: CutSettings,
-    },
-    /// Changes UVs; the surface stays as it is.
-    Uv {
-        /// How.
-        #[serde(flatten)]
-        uv: UvStep,
-    },
-}
-
-impl Step {
-    /// True for steps that are worth being spared: those that cut, and those that change UVs.
-    pub(crate) fn changes_much(&self) -> bool {
-        self.reduces() || matches!(self, Self::Uv { .. })
-    }
-
-    /// True when it takes triangles away by changing the surface.
-    pub(crate) fn reduces(&self) -> bool {
-        matches!(
-            self,
-            Self::MergeFlat { .. } | Self::TakeOutLoops { .. } | Self::Cut { .. }
-        )
-    }
-}
-
 /// Steps on a source.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Recipe {
@@ -197,10 +141,10 @@ pub struct Recipe {
 impl Recipe {
     /// The source with changes, quads and n-gons as they are, every part still there.
     pub fn prepared(source: impl Into<String>, changes: &[Change]) -> Self {
-        let change = |c: &Change| Step::Prepare { change: c.clone() };
+        let change = |c: &Change| Step::from(Prepare { change: c.clone() });
         Self {
             source: source.into(),
-            steps: std::iter::once(Step::Import)
+            steps: std::iter::once(Import {}.into())
                 .chain(changes.iter().map(change))
                 .collect(),
         }
@@ -212,7 +156,7 @@ impl Recipe {
         let leaves_out =
             |c: &Change| matches!(c, Change::Fate { fate, .. } if *fate != Fate::Build);
         if changes.iter().any(leaves_out) {
-            recipe.steps.push(Step::LeaveOut);
+            recipe.steps.push(LeaveOut {}.into());
         }
         recipe
     }
@@ -225,54 +169,42 @@ impl Recipe {
         settings: CutSettings,
     ) -> Self {
         let mut recipe = Self::built(source, changes);
-        recipe.steps.push(Step::Triangulate);
-        recipe.steps.push(Step::Cut { target, settings });
-        recipe
+        recipe.steps.push(Triangulate {}.into());
+        recipe.continued(target, settings)
     }
 
     /// The prepared source as it is, in triangles.
     pub fn whole(source: impl Into<String>, changes: &[Change]) -> Self {
         let mut recipe = Self::built(source, changes);
-        recipe.steps.push(Step::Triangulate);
+        recipe.steps.push(Triangulate {}.into());
         recipe
     }
 
     /// What this recipe makes, cut further.
     #[must_use]
     pub fn continued(mut self, target: Target, settings: CutSettings) -> Self {
-        self.steps.push(Step::Cut { target, settings });
+        self.steps.push(Cut { target, settings }.into());
         self
     }
 
     /// What this recipe makes, with other UVs.
     #[must_use]
     pub fn with_uvs(mut self, uv: UvStep) -> Self {
-        self.steps.push(Step::Uv { uv });
+        self.steps.push(Uv { uv }.into());
         self
     }
 
-    /// The last step, where it changes UVs.
-    pub fn last_uv(&self) -> Option<&UvStep> {
-        match self.steps.last() {
-            Some(Step::Uv { uv }) => Some(uv),
-            _ => None,
-        }
-    }
-
-    /// The recipe of what the last step starts from, where that is a candidate in its own right.
-    pub fn before_last(&self) -> Option<Self> {
-        let (_, before) = self.steps.split_last()?;
-        let cut_before = before.iter().any(Step::changes_much);
-        (cut_before || self.last_uv().is_some()).then(|| Self {
-            source: self.source.clone(),
-            steps: before.to_vec(),
-        })
+    /// True when the last step leaves the surface of an earlier candidate as it is: the result stands for that one.
+    pub fn dresses(&self) -> bool {
+        self.steps
+            .last()
+            .is_some_and(|s| s.nature() == Nature::Dresses)
     }
 
     /// The changes of UVs, first to last.
     pub fn uv_steps(&self) -> impl DoubleEndedIterator<Item = &UvStep> {
         self.steps.iter().filter_map(|step| match step {
-            Step::Uv { uv } => Some(uv),
+            Step::Uv(step) => Some(&step.uv),
             _ => None,
         })
     }
@@ -284,8 +216,8 @@ impl Recipe {
         settings: CutSettings,
     ) -> Self {
         let mut recipe = Self::built(source, changes);
-        recipe.steps.push(Step::Triangulate);
-        recipe.steps.push(Step::MergeFlat { settings });
+        recipe.steps.push(Triangulate {}.into());
+        recipe.steps.push(MergeFlat { settings }.into());
         recipe
     }
 
@@ -297,36 +229,32 @@ impl Recipe {
         settings: CutSettings,
     ) -> Self {
         let mut recipe = Self::built(source, changes);
-        recipe.steps.push(Step::TakeOutLoops { which, settings });
+        recipe.steps.push(TakeOutLoops { which, settings }.into());
         recipe
     }
 
     /// The address of the analysis that the last cut of this recipe replays: every target of one
     /// source with the same settings shares it.
     pub fn analysis_key(&self) -> Option<String> {
-        let at = self
-            .steps
-            .iter()
-            .rposition(|s| matches!(s, Step::Cut { .. }))?;
-        let Step::Cut { settings, .. } = &self.steps[at] else {
-            return None;
-        };
-        let before = &self.steps[..at];
-        let text = serde_json::json!([KERNEL_VERSION, self.source, before, "analysis", settings])
-            .to_string();
-        Some(blake3::hash(text.as_bytes()).to_hex()[..32].to_owned())
+        let at = self.steps.iter().rposition(|s| s.analysis().is_some())?;
+        let step = &self.steps[at];
+        let settings = step.analysis()?;
+        let before: Vec<Value> = self.steps[..at].iter().map(identity).collect();
+        let own = json!(["analysis", step.version(), essence(settings)]);
+        Some(hash(&json!([self.source, before, own])))
     }
 
-    /// The address of the candidate this recipe makes: a hash of source, steps and kernel version.
+    /// The address of what this recipe makes: a hash of the source and, for each step, its version and those of its parameters
+    /// that are not as they would be if nobody gave them. So an option that is new and left alone moves no address.
     pub fn key(&self) -> String {
-        let text = serde_json::json!([KERNEL_VERSION, self.source, self.steps]).to_string();
-        blake3::hash(text.as_bytes()).to_hex()[..32].to_owned()
+        let steps: Vec<Value> = self.steps.iter().map(identity).collect();
+        hash(&json!([self.source, steps]))
     }
 
     /// The changes it makes before anything is cut.
     pub fn changes(&self) -> Vec<Change> {
         let change = |s: &Step| match s {
-            Step::Prepare { change } => Some(change.clone()),
+            Step::Prepare(step) => Some(step.change.clone()),
             _ => None,
         };
         self.steps.iter().filter_map(change).collect()
@@ -335,10 +263,53 @@ impl Recipe {
     /// The target of the last cut, if there is one.
     pub fn target(&self) -> Option<Target> {
         self.steps.iter().rev().find_map(|step| match step {
-            Step::Cut { target, .. } => Some(*target),
+            Step::Cut(step) => Some(step.target),
             _ => None,
         })
     }
+}
+
+/// What tells one step from another.
+fn identity(step: &Step) -> Value {
+    json!([step.version(), essence(step)])
+}
+
+/// The parameters that matter: one that may be left out without anything else being read is left out.
+fn essence<T: Serialize + DeserializeOwned + PartialEq>(of: &T) -> Value {
+    let Ok(mut whole) = serde_json::to_value(of) else {
+        return Value::Null;
+    };
+    let reads_the_same = |v: &Value| T::deserialize(v).is_ok_and(|read| read == *of);
+    prune(&mut Vec::new(), &mut whole, &reads_the_same);
+    whole
+}
+
+/// Takes out of the object at `path` in `whole` what `same` does not miss, whole fields first, then what is in them.
+fn prune(path: &mut Vec<String>, whole: &mut Value, same: &dyn Fn(&Value) -> bool) {
+    fn at<'v>(whole: &'v mut Value, path: &[String]) -> Option<&'v mut Map<String, Value>> {
+        let of = path.iter().try_fold(whole, |v, key| v.get_mut(key))?;
+        of.as_object_mut()
+    }
+    let Some(object) = at(whole, path) else {
+        return;
+    };
+    let fields: Vec<String> = object.keys().cloned().collect();
+    for field in fields {
+        let taken = at(whole, path).and_then(|o| o.remove(&field));
+        if same(whole) {
+            continue;
+        }
+        if let (Some(object), Some(value)) = (at(whole, path), taken) {
+            object.insert(field.clone(), value);
+        }
+        path.push(field);
+        prune(path, whole, same);
+        path.pop();
+    }
+}
+
+fn hash(value: &Value) -> String {
+    blake3::hash(value.to_string().as_bytes()).to_hex()[..32].to_owned()
 }
 
 #[cfg(test)]

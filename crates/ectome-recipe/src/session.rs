@@ -5,19 +5,20 @@ use std::{sync::OnceLock, time::Instant};
 use ectome_compare::{Details, Judge, Report};
 use ectome_formats::{Copy, Library, Scene, glb};
 use ectome_intake::parts::{fold::Fold, mirror, repeats};
-use ectome_mesh::{Mesh, Progress};
+use ectome_mesh::{Cancelled, Mesh, Progress};
 use ectome_reduce::{
     CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse, prepare, refine,
 };
 use serde_json::json;
 
 use crate::{
-    CutSettings, Keep, Target,
-    engine::{CutReport, EngineError, FirstPass},
+    CutReport, CutSettings, EngineError, Keep, Target,
     flips::{settle_flips, undo_flips},
     hold::Hold,
+    kept::{FirstPassed, Kept},
     measured::{part_at, report, worst},
     proof::{self, Proven, prove},
+    report::FirstPass,
 };
 
 /// A source of triangles with its analysis, ready to be cut.
@@ -29,6 +30,8 @@ pub struct Session {
     /// Triangles of the source itself.
     triangles: usize,
     first_pass: Option<FirstPass>,
+    /// This session made that pass.
+    fresh_pass: bool,
     /// What results are judged against when it is not the source of this session: the source of a cut that is cut
     /// further.
     origin: Option<Scene>,
@@ -43,64 +46,72 @@ pub struct Session {
 }
 
 impl Session {
-    /// Opens a scene of triangles. A source of more than [`ectome_reduce::LARGE`] triangles is first cut
-    /// block by block; everything after that starts from what is left. An earlier analysis is used if it belongs to it; otherwise one is
-    /// made.
+    /// Opens a scene of triangles. An earlier analysis is used if it belongs to it; otherwise one is made.
     ///
     /// # Errors
     /// See [`EngineError`].
     pub fn new(
-        mut source: Scene,
+        source: Scene,
         settings: CutSettings,
         analysis: Option<CollapseLog>,
         progress: &Progress,
     ) -> Result<Self, EngineError> {
-        let triangles = source.mesh.triangle_count();
-        let first_pass = FirstPass::of(&mut source, &settings, &progress.span(0.0, 0.5))?;
-        let progress = &match first_pass {
+        let worked = Worked::of(source, &settings, &progress.span(0.0, 0.5))?;
+        Self::open(worked, settings, analysis, progress)
+    }
+
+    /// The same after what a first pass left.
+    pub(crate) fn open(
+        worked: Worked,
+        settings: CutSettings,
+        analysis: Option<CollapseLog>,
+        progress: &Progress,
+    ) -> Result<Self, EngineError> {
+        let progress = &match worked.first_pass {
             Some(_) => progress.span(0.5, 1.0),
             None => progress.clone(),
         };
-        source.copies.clear();
-        let fold = folded(&source.mesh, &settings);
-        let worked = fold.as_ref().map_or(&source.mesh, |f| &f.mesh);
-        let options = settings.options(worked);
-        if let Some(log) = analysis
-            && let Ok(replay) = Replay::new(worked, &log)
-        {
-            return Ok(Self {
-                source,
-                fold,
-                triangles,
-                first_pass,
-                origin: None,
-                log,
-                replay,
-                options,
-                judge: OnceLock::new(),
-                seconds_analysis: 0.0,
-                fresh: false,
-            });
-        }
+        let mut worked = worked;
+        worked.scene.copies.clear();
+        let fold = folded(&worked.scene.mesh, &settings, progress)?;
+        let mesh = fold.as_ref().map_or(&worked.scene.mesh, |f| &f.mesh);
+        let options = settings.options(mesh);
+        let known = analysis.and_then(|log| Some((Replay::new(mesh, &log).ok()?, log)));
         let started = Instant::now();
-        let mut log = analyse(worked, &options, &progress.span(0.0, 0.7))?;
-        if let Some(fold) = &fold {
-            log.set_weights(fold.face_weights());
-        }
-        let replay = Replay::new(worked, &log)
-            .map_err(|_| EngineError::Order("analyses a source that is not made of triangles"))?;
+        let fresh = known.is_none();
+        let (replay, log) = match known {
+            Some(known) => known,
+            None => {
+                let mut log = analyse(mesh, &options, &progress.span(0.0, 0.7))?;
+                if let Some(fold) = &fold {
+                    log.set_weights(fold.face_weights());
+                }
+                let replay = Replay::new(mesh, &log).map_err(|_| {
+                    EngineError::Order("analyses a source that is not made of triangles")
+                })?;
+                (replay, log)
+            }
+        };
+        let seconds_analysis = match fresh {
+            true => started.elapsed().as_secs_f64(),
+            false => 0.0,
+        };
         Ok(Self {
-            source,
+            triangles: match &worked.first_pass {
+                Some(first) => first.of,
+                None => worked.scene.mesh.triangle_count(),
+            },
+            source: worked.scene,
+            first_pass: worked.first_pass,
+            fresh_pass: worked.fresh,
             fold,
-            triangles,
-            first_pass,
             origin: None,
             log,
             replay,
             options,
             judge: OnceLock::new(),
-            seconds_analysis: started.elapsed().as_secs_f64(),
-            fresh: true,
+            seconds_analysis,
+            fresh,
         })
     }
 
@@ -121,14 +132,19 @@ impl Session {
         self.log.error_curve(CURVE_PLACES)
     }
 
-    /// The analysis, if this session made it.
-    pub fn new_analysis(self) -> Option<CollapseLog> {
-        self.fresh.then_some(self.log)
+    /// What this session made that others go on from.
+    pub fn into_kept(self) -> Kept {
+        let (scene, fresh) = (self.source, self.fresh_pass);
+        let first_pass = self.first_pass.filter(|_| fresh);
+        Kept {
+            analysis: self.fresh.then_some(self.log),
+            first_pass: first_pass.map(|report| FirstPassed { scene, report }),
+        }
     }
 
     /// The analysis, whoever made it.
-    pub fn into_analysis(self) -> CollapseLog {
-        self.log
+    pub fn analysis(&self) -> &CollapseLog {
+        &self.log
     }
 
     /// Triangles that merging flat regions would leave.
@@ -405,27 +421,62 @@ struct Cutting {
     details: Details,
 }
 
+/// What is analysed and cut: a source of triangles, or what a first pass left of one that is too large to analyse at once.
+pub(crate) struct Worked {
+    scene: Scene,
+    first_pass: Option<FirstPass>,
+    /// The pass was made here and now.
+    fresh: bool,
+}
+
+impl Worked {
+    /// What a first pass left earlier.
+    pub fn kept(kept: FirstPassed) -> Self {
+        Self {
+            scene: kept.scene,
+            first_pass: Some(kept.report),
+            fresh: false,
+        }
+    }
+
+    /// A source of triangles; one of more than [`ectome_reduce::LARGE`] is cut block by block first.
+    pub fn of(
+        mut scene: Scene,
+        settings: &CutSettings,
+        progress: &Progress,
+    ) -> Result<Self, EngineError> {
+        let first_pass = match scene.mesh.triangle_count() > LARGE {
+            true => Some(FirstPass::of(&mut scene, settings, progress)?),
+            false => None,
+        };
+        Ok(Self {
+            fresh: first_pass.is_some(),
+            scene,
+            first_pass,
+        })
+    }
+}
+
 impl FirstPass {
-    /// Replaces the mesh of a source that is too large to analyse at once.
+    /// Replaces the mesh of a source.
     fn of(
         source: &mut Scene,
         settings: &CutSettings,
         progress: &Progress,
-    ) -> Result<Option<Self>, EngineError> {
-        if source.mesh.triangle_count() <= LARGE {
-            return Ok(None);
-        }
+    ) -> Result<Self, EngineError> {
+        let of = source.mesh.triangle_count();
         let options = settings.options(&source.mesh);
         let done = prepare(&source.mesh, &options, Size::default(), progress)?;
         source.mesh = done.mesh;
-        Ok(Some(Self {
+        Ok(Self {
+            of,
             triangles: source.mesh.triangle_count(),
             blocks: done.blocks,
             deviation_mean_mm: done.mean_m * 1e3,
             deviation_max_mm: done.largest_m * 1e3,
             measured_points: done.measured,
             seconds: done.seconds,
-        }))
+        })
     }
 
     /// Deviations of a result were measured against what this pass left. By the triangle inequality the
@@ -441,19 +492,23 @@ impl FirstPass {
 }
 
 /// Folds the repeats of a mesh. A painted region tells copies apart, so there nothing is folded.
-fn folded(mesh: &Mesh, settings: &CutSettings) -> Option<Fold> {
+fn folded(
+    mesh: &Mesh,
+    settings: &CutSettings,
+    progress: &Progress,
+) -> Result<Option<Fold>, Cancelled> {
     if !settings.region.balls.is_empty() {
-        return None;
+        return Ok(None);
     }
     let groups = match settings.reuse_repeats {
-        true => repeats::find(mesh),
+        true => repeats::find(mesh, progress)?,
         false => Vec::new(),
     };
     let halves = match settings.reuse_halves {
-        true => mirror::find(mesh),
+        true => mirror::find(mesh, progress)?,
         false => Vec::new(),
     };
-    Fold::of(mesh, &groups, &halves)
+    Ok(Fold::of(mesh, &groups, &halves))
 }
 
 /// The copies of a fold as a writer stores them.

@@ -4,7 +4,7 @@ use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Mesh, Progress, islands, measure, topology::Topology, triangulate::triangulate};
 use ectome_recipe::{
     Change, CutSettings, Fate, FindingKind, Inspection, Plane, Recipe, Session, Target, Weld,
-    engine, picture,
+    engine, picture, step,
 };
 
 fn inspected(scene: &Scene) -> Inspection {
@@ -112,7 +112,7 @@ fn side_lengths(mesh: &Mesh, part: u32) -> Vec<i64> {
 
 #[test]
 fn repeats_are_cut_once_and_stored_once() {
-    let source = engine::triangulated(ectome_demo::rope_winch());
+    let source = step::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
     let before = Topology::of(&source.mesh);
     let session = Session::new(
         source.clone(),
@@ -164,7 +164,7 @@ fn repeats_are_cut_once_and_stored_once() {
 fn only_what_is_built_is_cut_and_the_rest_is_said() {
     let files = ectome_demo::ASSETS[4].files().unwrap();
     let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-    let all = engine::run(&Recipe::prepared("x", &[]), &set, None, &Progress::new()).unwrap();
+    let all = engine::run(&Recipe::prepared("x", &[]), &set, &Progress::new()).unwrap();
     let i = inspected(&all.scene);
     let ropes: Vec<u32> = (0..i.objects.len() as u32)
         .filter(|&p| i.objects[p as usize].name.starts_with("rope"))
@@ -179,7 +179,7 @@ fn only_what_is_built_is_cut_and_the_rest_is_said() {
         Target::Triangles(4_000),
         CutSettings::default(),
     );
-    let cut = engine::run(&recipe, &set, None, &Progress::new()).unwrap();
+    let cut = engine::run(&recipe, &set, &Progress::new()).unwrap();
     assert_eq!(cut.done.len(), 1);
     let named = |p: &ectome_mesh::Part| p.name.starts_with("rope");
     let counts = cut.scene.mesh.triangles_per_part();

@@ -3,7 +3,7 @@
 use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Progress, shapes};
 use ectome_recipe::{
-    Attention, CutReport, CutSettings, Proven, Recipe, Session, Target, engine, proof,
+    Attention, CutReport, CutSettings, Proven, Recipe, Session, Target, engine, proof, step,
 };
 use rstest::rstest;
 
@@ -106,12 +106,12 @@ fn a_cut_of_a_cut_is_judged_by_the_source() {
     let second = first.clone().continued(Target::Triangles(500), settings());
     assert_ne!(first.key(), second.key());
     assert_ne!(first.analysis_key(), second.analysis_key());
-    let outcome = engine::run(&second, &set, None, &Progress::new()).unwrap();
+    let outcome = engine::run(&second, &set, &Progress::new()).unwrap();
     let report = outcome.cut.unwrap();
     assert_eq!(outcome.scene.mesh.triangle_count(), 500);
     assert_eq!(report.triangles_before, 81_920);
     let direct = Recipe::cut("ball", &[], Target::Triangles(500), settings());
-    let direct = engine::run(&direct, &set, None, &Progress::new())
+    let direct = engine::run(&direct, &set, &Progress::new())
         .unwrap()
         .cut
         .unwrap();
@@ -129,7 +129,7 @@ fn attention_to_the_outline_is_seen_in_the_outline() {
         };
         let target = Target::Triangles(3_000);
         let (_, _, proven) = proven(
-            engine::triangulated(ectome_demo::figurehead()),
+            step::triangulated(ectome_demo::figurehead(), &Progress::new()).unwrap(),
             settings,
             target,
         );

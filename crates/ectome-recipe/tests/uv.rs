@@ -3,12 +3,30 @@
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, measure, topology::Topology};
 use ectome_recipe::{
-    CutSettings, Manner, Packing, Recipe, SeamMark, Session, SheetSettings, Stacks, Step, Target,
-    UvChange, UvReport, UvStep,
-    engine::{self, triangulated},
+    CutSettings, EngineError, Manner, Packing, Recipe, SeamMark, Session, SheetSettings, Stacks,
+    Target, UvChange, UvReport, UvStep,
+    engine::{self, Stock},
+    step::{Operation, triangulated},
     uv::{examined, sheet},
 };
 use rstest::{fixture, rstest};
+
+/// Files, and one scene that was made before.
+struct Shelved<'a> {
+    files: ectome_formats::FileSet<'a>,
+    key: String,
+    scene: Scene,
+}
+
+impl Stock for Shelved<'_> {
+    fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
+        self.files.import(progress)
+    }
+
+    fn scene(&self, key: &str, _: &Progress) -> Result<Option<Scene>, EngineError> {
+        Ok((key == self.key).then(|| self.scene.clone()))
+    }
+}
 
 fn unwrapping(manner: Manner) -> UvChange {
     UvChange::Unwrap {
@@ -53,11 +71,11 @@ fn sound(report: &UvReport, padding: f64) {
 #[fixture]
 #[once]
 fn winch() -> Scene {
-    triangulated(ectome_demo::rope_winch())
+    triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap()
 }
 
 fn cut(scene: Scene, n: u32) -> Scene {
-    let scene = triangulated(scene);
+    let scene = triangulated(scene, &Progress::new()).unwrap();
     let session = Session::new(scene, CutSettings::default(), None, &Progress::new()).unwrap();
     session
         .cut(Target::Triangles(n), &Progress::new())
@@ -75,7 +93,7 @@ fn cut(scene: Scene, n: u32) -> Scene {
 fn every_demo_asset_is_laid_out_soundly(#[case] scene: Scene, #[case] target: Option<u32>) {
     let scene = match target {
         Some(n) => cut(scene, n),
-        None => triangulated(scene),
+        None => triangulated(scene, &Progress::new()).unwrap(),
     };
     for manner in [Manner::Soft, Manner::Mechanical] {
         let (made, report) = apply(&scene, unwrapping(manner), Packing::default());
@@ -271,37 +289,26 @@ fn a_cut_goes_on_from_new_uvs() {
     };
     let first =
         Recipe::cut("x", &[], Target::Triangles(6000), CutSettings::default()).with_uvs(step);
-    assert_eq!(
-        first.before_last().unwrap().steps.len(),
-        first.steps.len() - 1
-    );
-    assert_eq!(first.last_uv().unwrap().title(), "Unwrapping");
-    assert_eq!(
-        Recipe::cut("x", &[], Target::Triangles(9), CutSettings::default()).before_last(),
-        None
-    );
+    assert!(first.dresses());
+    assert!(!Recipe::cut("x", &[], Target::Triangles(9), CutSettings::default()).dresses());
+    assert_eq!(first.steps.last().unwrap().title(), "Unwrapping");
     let json = serde_json::to_string(&first).unwrap();
     assert_eq!(serde_json::from_str::<Recipe>(&json).unwrap(), first);
     let second = first
         .clone()
         .continued(Target::Triangles(3000), CutSettings::default());
-    assert!(matches!(
-        second.steps[second.steps.len() - 2],
-        Step::Uv { .. }
-    ));
-    let made = engine::run(&first, &set, None, &Progress::new()).unwrap();
+    assert!(first.dresses() && !second.dresses());
+    let made = engine::run(&first, &set, &Progress::new()).unwrap();
     sound(made.uv.as_ref().unwrap(), 4.0);
-    let lower = engine::run(&second, &set, None, &Progress::new()).unwrap();
+    let lower = engine::run(&second, &set, &Progress::new()).unwrap();
     assert_eq!(lower.uv, None);
     // From what is made already, the same comes.
-    let from = engine::run_from(
-        Some(made.scene.clone()),
-        &second,
-        &set,
-        None,
-        &Progress::new(),
-    )
-    .unwrap();
+    let kept = Shelved {
+        files: set,
+        key: first.key(),
+        scene: made.scene.clone(),
+    };
+    let from = engine::run(&second, &kept, &Progress::new()).unwrap();
     assert_eq!(from.scene.mesh, lower.scene.mesh);
     let off = |o: &engine::Outcome| o.cut.as_ref().unwrap().deviation_max_mm;
     assert_eq!(off(&from), off(&lower));

@@ -1,10 +1,14 @@
 //! Analyses by address.
 
-use bytes::Bytes;
-use ectome_recipe::{CURVE_PLACES, CollapseLog, Recipe};
+use ectome_recipe::Recipe;
 use sqlx::Row;
 
-use crate::{Store, StoreError, document::json, retry::retrying};
+use crate::{
+    Store, StoreError,
+    artefact::{self, Named},
+    document::json,
+    retry::retrying,
+};
 
 /// What an analysis told, for pages.
 #[derive(Clone, Debug)]
@@ -57,68 +61,37 @@ impl Store {
             .transpose()
     }
 
-    /// The analysis of a recipe, if it has been made. A damaged one counts as none.
-    ///
-    /// # Errors
-    /// See [`StoreError`].
-    pub async fn analysis(&self, recipe: &Recipe) -> Result<Option<CollapseLog>, StoreError> {
-        let Some(bytes) = self.analysis_bytes(recipe).await? else {
-            return Ok(None);
-        };
-        let log = tokio::task::spawn_blocking(move || CollapseLog::from_bytes(&bytes))
-            .await
-            .map_err(|e| StoreError::stored("analysis", e))?;
-        match log {
-            Ok(log) => Ok(Some(log)),
-            Err(error) => {
-                tracing::warn!(%error, "a stored analysis is made again");
-                Ok(None)
-            }
-        }
-    }
-
-    /// The same as it is stored.
-    pub(crate) async fn analysis_bytes(
-        &self,
-        recipe: &Recipe,
-    ) -> Result<Option<Bytes>, StoreError> {
-        let Some(key) = recipe.analysis_key() else {
-            return Ok(None);
-        };
-        let row = sqlx::query("SELECT log FROM analyses WHERE hash = ?")
-            .bind(key)
-            .fetch_optional(&self.pool)
-            .await?;
-        match row {
-            Some(row) => Ok(Some(self.blobs.open(row.try_get("log")?).await?)),
-            None => Ok(None),
-        }
-    }
-
-    /// Keeps an analysis.
+    /// Keeps an analysis: its curve if it was made anew, how far flat regions can be merged if that was looked for, and what it
+    /// consists of.
     pub(crate) async fn keep_analysis(
         &self,
         recipe: &Recipe,
-        log: CollapseLog,
+        curve: Option<&[(u32, f32)]>,
         flat: Option<u64>,
+        artefacts: &[Named],
     ) -> Result<(), StoreError> {
-        let (bytes, curve) =
-            tokio::task::spawn_blocking(move || (log.to_bytes(), log.error_curve(CURVE_PLACES)))
-                .await
-                .map_err(|e| StoreError::stored("analysis", e))?;
-        let curve = json(&curve, "error curve")?;
-        let blob = self.blobs.put(bytes).await?;
+        let Some(key) = recipe.analysis_key() else {
+            return Ok(());
+        };
+        let curve = curve.map(|c| json(&c, "error curve")).transpose()?;
         retrying(|| async {
-            sqlx::query(
-                "INSERT INTO analyses (hash, log, curve, flat) VALUES (?, ?, ?, ?) ON DUPLICATE KEY \
-                 UPDATE log = VALUES(log), curve = VALUES(curve), flat = COALESCE(VALUES(flat), flat)",
-            )
-            .bind(recipe.analysis_key().unwrap_or_default())
-            .bind(&blob)
-            .bind(&curve)
-            .bind(flat)
-            .execute(&self.pool)
-            .await?;
+            let mut tx = self.pool.begin().await?;
+            artefact::put(&mut tx, &key, artefacts).await?;
+            if let Some(curve) = &curve {
+                sqlx::query(
+                    "INSERT INTO analyses (hash, curve) VALUES (?, ?) ON DUPLICATE KEY UPDATE curve = VALUES(curve)",
+                )
+                .bind(&key)
+                .bind(curve)
+                .execute(&mut *tx)
+                .await?;
+            }
+            sqlx::query("UPDATE analyses SET flat = COALESCE(?, flat) WHERE hash = ?")
+                .bind(flat)
+                .bind(&key)
+                .execute(&mut *tx)
+                .await?;
+            tx.commit().await?;
             Ok(())
         })
         .await

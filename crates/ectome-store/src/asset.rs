@@ -1,10 +1,13 @@
 //! Assets, their files and parts.
 
-use ectome_recipe::{Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target};
+use std::collections::HashMap;
+
+use ectome_recipe::{Artefact, Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
+    artefact::{self, Artefacts, Named, kind},
     candidate::queue_waiting,
     document::{fits, json, short, stored},
     folder,
@@ -92,10 +95,12 @@ pub struct Asset {
     pub source: String,
     /// What intake found.
     pub inspection: Option<Inspection>,
+    /// The key of the recipe that makes what it is prepared to.
+    pub prepared: String,
     /// The blob of its picture.
     pub picture: Option<String>,
     /// The blob of the source as the stage shows it: a GLB of triangles.
-    pub stage: Option<String>,
+    pub view: Option<String>,
     /// Why intake failed.
     pub fault: Option<String>,
     /// Guards and attention of the next cut.
@@ -162,15 +167,24 @@ impl Asset {
         bounds.map_or(0.0, |[low, high]| f64::from(high[1] - low[1]))
     }
 
-    fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
+    fn from_row(
+        row: &MySqlRow,
+        artefacts: &HashMap<String, Artefacts>,
+    ) -> Result<Self, StoreError> {
+        let prepared: String = row.try_get("prepared")?;
+        let none = Artefacts::default();
+        let artefacts = artefacts.get(&prepared).unwrap_or(&none);
+        let blob = |kind: &str| artefacts.of(kind).map(str::to_owned);
         Ok(Self {
             id: row.try_get("id")?,
             name: row.try_get("name")?,
             brief: row.try_get("brief")?,
             source: row.try_get("source")?,
             inspection: stored(row, "inspection")?,
-            picture: row.try_get("picture")?,
-            stage: row.try_get("stage")?,
+            picture: blob(Artefact::PICTURE),
+            view: blob(kind::VIEW),
+            marks: blob(kind::MARKS),
+            prepared,
             fault: row.try_get("fault")?,
             settings: serde_json::from_str(row.try_get("settings")?)
                 .map_err(|e| StoreError::stored("list of settings", e))?,
@@ -178,7 +192,6 @@ impl Asset {
             results: stored(row, "results")?.unwrap_or_default(),
             wanted: stored(row, "wanted")?,
             preparation_fault: row.try_get("preparation_fault")?,
-            marks: row.try_get("marks")?,
             space: stored(row, "space")?,
             provenance: Provenance {
                 origin: row.try_get("origin")?,
@@ -190,16 +203,18 @@ impl Asset {
     }
 }
 
-/// What intake leaves behind.
-pub struct IntakeResult {
-    /// What it found.
+/// What a source was prepared to.
+pub(crate) struct Intake {
+    /// The key of the recipe that makes it.
+    pub key: String,
+    /// The changes.
+    pub changes: Vec<Change>,
+    /// What each of them did.
+    pub results: Vec<Done>,
+    /// What it consists of.
     pub inspection: Inspection,
-    /// The blob of the picture.
-    pub picture: String,
-    /// The blob of the source as the stage shows it.
-    pub stage: String,
-    /// The blob of the places of its findings.
-    pub marks: String,
+    /// What is kept of it.
+    pub artefacts: Vec<Named>,
 }
 
 /// The content hash of files together: names and contents, in order.
@@ -303,12 +318,10 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn assets(&self) -> Result<Vec<Asset>, StoreError> {
-        sqlx::query("SELECT * FROM assets ORDER BY id DESC")
+        let rows = sqlx::query("SELECT * FROM assets ORDER BY id DESC")
             .fetch_all(&self.pool)
-            .await?
-            .iter()
-            .map(Asset::from_row)
-            .collect()
+            .await?;
+        self.of_rows(&rows).await
     }
 
     /// One asset.
@@ -321,7 +334,19 @@ impl Store {
             .fetch_optional(&self.pool)
             .await?
             .ok_or_else(|| StoreError::missing("asset", id))?;
-        Asset::from_row(&row)
+        let asset = self.of_rows(&[row]).await?.pop();
+        asset.ok_or_else(|| StoreError::missing("asset", id))
+    }
+
+    async fn of_rows(&self, rows: &[MySqlRow]) -> Result<Vec<Asset>, StoreError> {
+        let keys: Vec<&str> = rows
+            .iter()
+            .map(|row| row.try_get("prepared"))
+            .collect::<Result<_, _>>()?;
+        let artefacts = self.artefacts_of(keys).await?;
+        rows.iter()
+            .map(|row| Asset::from_row(row, &artefacts))
+            .collect()
     }
 
     /// The files an asset came in.
@@ -411,20 +436,22 @@ impl Store {
         self.ask_for_analysis(asset).await
     }
 
+    /// Records what intake found. `read` is the source as it was read, where that is not what it is prepared to: the key of its
+    /// recipe and what is kept of it.
     pub(crate) async fn finish_intake(
         &self,
         asset: u64,
-        result: &IntakeResult,
+        intake: &Intake,
         found: &Found,
-        changes: &[Change],
-        results: &[Done],
+        (read, as_read): (&str, &[Named]),
     ) -> Result<(), StoreError> {
         let found = json(found, "unit and axis")?;
-        let changes = json(&changes, "list of changes")?;
-        let results = json(&results, "list of results")?;
+        let changes = json(&intake.changes, "list of changes")?;
+        let results = json(&intake.results, "list of results")?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            put_inspection(&mut tx, asset, result).await?;
+            artefact::put(&mut tx, read, as_read).await?;
+            put_inspection(&mut tx, asset, intake).await?;
             sqlx::query("UPDATE assets SET space = ?, preparation = ?, results = ? WHERE id = ?")
                 .bind(&found)
                 .bind(&changes)
@@ -455,17 +482,16 @@ impl Store {
 pub(crate) async fn put_inspection(
     tx: &mut MySqlConnection,
     asset: u64,
-    result: &IntakeResult,
+    intake: &Intake,
 ) -> Result<(), StoreError> {
-    let inspection = json(&result.inspection, "inspection")?;
+    let inspection = json(&intake.inspection, "inspection")?;
+    artefact::put(tx, &intake.key, &intake.artefacts).await?;
     sqlx::query(
-        "UPDATE assets SET inspection = ?, picture = ?, stage = ?, marks = ?, fault = NULL, light = ? WHERE id = ?",
+        "UPDATE assets SET inspection = ?, prepared = ?, fault = NULL, light = ? WHERE id = ?",
     )
     .bind(inspection)
-    .bind(&result.picture)
-    .bind(&result.stage)
-    .bind(&result.marks)
-    .bind(result.inspection.triangles <= LIGHT_TRIANGLES)
+    .bind(&intake.key)
+    .bind(intake.inspection.triangles <= LIGHT_TRIANGLES)
     .bind(asset)
     .execute(&mut *tx)
     .await?;

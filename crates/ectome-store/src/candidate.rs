@@ -1,11 +1,13 @@
 //! What recipes made: candidates by hash and the tray of an asset.
 
-use ectome_recipe::{CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep};
-use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+
+use ectome_recipe::{Artefact, CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
+    artefact::{self, Artefacts, Named, kind},
     asset::Asset,
     document::{json, short, stored},
     retry::retrying,
@@ -39,8 +41,10 @@ pub struct Candidate {
     pub vertices: Option<u64>,
     /// What the cut did.
     pub report: Option<CutReport>,
-    /// The blob of its GLB.
-    pub mesh: Option<String>,
+    /// The blob of the mesh as the stage shows it, GLB of triangles.
+    pub view: Option<String>,
+    /// The blob of its picture.
+    pub picture: Option<String>,
     /// Why it could not be made.
     pub fault: Option<String>,
     /// What it looks like beside its source.
@@ -58,10 +62,8 @@ pub struct Candidate {
 }
 
 /// The blobs of a proof's pictures and fields.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct PictureBlobs {
-    /// The result, PNG.
-    pub result: String,
     /// The worst outline, PNG.
     pub outline: String,
     /// The worst view of shading: source, result, difference, PNG.
@@ -73,23 +75,34 @@ pub struct PictureBlobs {
 }
 
 impl PictureBlobs {
-    /// All of them.
-    pub(crate) fn all(self) -> impl Iterator<Item = String> {
-        let own = [
-            self.result,
-            self.outline,
-            self.source_field,
-            self.result_field,
-        ];
-        own.into_iter().chain(self.shading)
+    /// Those among what is kept beside a candidate; `None` unless all are there.
+    fn among(artefacts: &Artefacts) -> Option<Self> {
+        let one = |kind, which| artefacts.one_of(kind, which).map(str::to_owned);
+        let shading = |which| one(Artefact::SHADING, which);
+        Some(Self {
+            outline: one(Artefact::OUTLINE, "")?,
+            shading: [
+                shading(Artefact::SOURCE)?,
+                shading(Artefact::RESULT)?,
+                shading(Artefact::DIFFERENCE)?,
+            ],
+            source_field: one(Artefact::FIELD, Artefact::SOURCE)?,
+            result_field: one(Artefact::FIELD, Artefact::RESULT)?,
+        })
     }
 }
 
 impl Candidate {
-    pub(crate) fn from_row(row: &MySqlRow) -> Result<Self, StoreError> {
+    pub(crate) fn from_row(
+        row: &MySqlRow,
+        artefacts: &HashMap<String, Artefacts>,
+    ) -> Result<Self, StoreError> {
+        let hash: String = row.try_get("hash")?;
+        let none = Artefacts::default();
+        let artefacts = artefacts.get(&hash).unwrap_or(&none);
         let state: String = row.try_get("state")?;
         Ok(Self {
-            hash: row.try_get("hash")?,
+            hash,
             number: row.try_get("number")?,
             target: row.try_get("target")?,
             state: match state.as_str() {
@@ -100,10 +113,11 @@ impl Candidate {
             triangles: row.try_get("triangles")?,
             vertices: row.try_get("vertices")?,
             report: stored(row, "report")?,
-            mesh: row.try_get("mesh")?,
+            view: artefacts.of(kind::VIEW).map(str::to_owned),
+            picture: artefacts.of(Artefact::PICTURE).map(str::to_owned),
             fault: row.try_get("fault")?,
             proof: stored(row, "proof")?,
-            pictures: stored(row, "pictures")?,
+            pictures: PictureBlobs::among(artefacts),
             based_on: row.try_get("based_on")?,
             pinned: row.try_get("pinned")?,
             changes_uvs: row.try_get("changes_uvs")?,
@@ -112,29 +126,22 @@ impl Candidate {
     }
 }
 
-/// A candidate that another one is made of.
-pub(crate) struct Base {
-    /// The blob of its GLB.
-    pub mesh: String,
-    pub report: Option<CutReport>,
-    pub proof: Option<Proof>,
-    pub pictures: Option<PictureBlobs>,
-}
-
 /// What a worker hands over for a candidate.
-pub struct CutResult {
+pub(crate) struct Finished {
     /// Triangles made.
     pub triangles: u64,
     /// Vertices made.
     pub vertices: u64,
     /// What the cut did.
     pub report: CutReport,
-    /// The blob of its GLB.
-    pub mesh: String,
     /// What it looks like beside its source, where something was cut.
-    pub proof: Option<(Proof, PictureBlobs)>,
+    pub proof: Option<Proof>,
     /// What its last step did to UVs.
     pub uv: Option<UvReport>,
+    /// What is kept beside it.
+    pub artefacts: Vec<Named>,
+    /// The key of the result whose other artefacts hold for this one too.
+    pub shares_with: Option<String>,
 }
 
 /// What is asked for: a recipe, the count it is expected to leave, and the candidate it goes on from.
@@ -207,25 +214,6 @@ impl Store {
             based_on: from.map(|c| c.hash.as_str()),
         };
         self.ask_for(asset, &wanted).await
-    }
-
-    /// What was made at an address, whichever trays it stands in; `None` unless it is ready.
-    pub(crate) async fn made(&self, hash: &str) -> Result<Option<Base>, StoreError> {
-        let row = sqlx::query(
-            "SELECT mesh, report, proof, pictures FROM candidates WHERE hash = ? AND state = 'ready' AND mesh IS NOT NULL",
-        )
-        .bind(hash)
-        .fetch_optional(&self.pool)
-        .await?;
-        let base = |row: MySqlRow| {
-            Ok(Base {
-                mesh: row.try_get("mesh")?,
-                report: stored(&row, "report")?,
-                proof: stored(&row, "proof")?,
-                pictures: stored(&row, "pictures")?,
-            })
-        };
-        row.map(base).transpose()
     }
 
     /// The same for merging the flat regions of an asset, which is expected to leave `expected`
@@ -318,12 +306,21 @@ impl Store {
         .bind(asset)
         .fetch_all(&self.pool)
         .await?;
-        let mut list = rows
-            .iter()
-            .map(Candidate::from_row)
-            .collect::<Result<Vec<_>, _>>()?;
+        let mut list = self.candidates(&rows).await?;
         list.sort_by_key(|c| c.number);
         Ok(list)
+    }
+
+    /// Candidates of their rows.
+    pub(crate) async fn candidates(&self, rows: &[MySqlRow]) -> Result<Vec<Candidate>, StoreError> {
+        let hashes: Vec<&str> = rows
+            .iter()
+            .map(|row| row.try_get("hash"))
+            .collect::<Result<_, _>>()?;
+        let artefacts = self.artefacts_of(hashes).await?;
+        rows.iter()
+            .map(|row| Candidate::from_row(row, &artefacts))
+            .collect()
     }
 
     /// The changes of UVs that led to a candidate, first to last.
@@ -334,7 +331,11 @@ impl Store {
         Ok(self.recipe(hash).await?.uv_steps().cloned().collect())
     }
 
-    pub(crate) async fn recipe(&self, hash: &str) -> Result<Recipe, StoreError> {
+    /// The recipe that makes a candidate.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`] and others.
+    pub async fn recipe(&self, hash: &str) -> Result<Recipe, StoreError> {
         let row = sqlx::query("SELECT recipe FROM candidates WHERE hash = ?")
             .bind(hash)
             .fetch_optional(&self.pool)
@@ -344,28 +345,37 @@ impl Store {
         serde_json::from_str(&text).map_err(|e| StoreError::stored("recipe", e))
     }
 
-    pub(crate) async fn finish_cut(&self, hash: &str, r: &CutResult) -> Result<(), StoreError> {
+    /// Says that a candidate is there. Artefacts of `shared` kinds that it has not itself it shares with what it was made of.
+    pub(crate) async fn finish_cut(
+        &self,
+        hash: &str,
+        r: &Finished,
+        shared: &[&str],
+    ) -> Result<(), StoreError> {
+        let report = json(&r.report, "report")?;
+        let proof = r.proof.as_ref().map(|p| json(p, "proof")).transpose()?;
+        let uv = r.uv.as_ref().map(|uv| json(uv, "uv")).transpose()?;
+        let has = |kind: &str| r.artefacts.iter().any(|a| a.kind == kind);
+        let lacks: Vec<&str> = shared.iter().copied().filter(|k| !has(k)).collect();
         retrying(|| async {
-            let report = json(&r.report, "report")?;
-            let (proof, pictures) = match &r.proof {
-                None => (None, None),
-                Some((proof, blobs)) => (Some(json(proof, "proof")?), Some(json(blobs, "pictures")?)),
-            };
-            let uv = r.uv.as_ref().map(|uv| json(uv, "uv")).transpose()?;
+            let mut tx = self.pool.begin().await?;
+            artefact::put(&mut tx, hash, &r.artefacts).await?;
+            if let Some(other) = &r.shares_with {
+                artefact::share(&mut tx, hash, other, &lacks).await?;
+            }
             sqlx::query(
-                "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, mesh = ?, \
-                 proof = ?, pictures = ?, uv = ?, fault = NULL WHERE hash = ? AND state <> 'ready'",
+                "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, proof = ?, uv = ?, \
+                 fault = NULL WHERE hash = ? AND state <> 'ready'",
             )
             .bind(r.triangles)
             .bind(r.vertices)
-            .bind(report)
-            .bind(&r.mesh)
-            .bind(proof)
-            .bind(pictures)
-            .bind(uv)
+            .bind(&report)
+            .bind(&proof)
+            .bind(&uv)
             .bind(hash)
-            .execute(&self.pool)
+            .execute(&mut *tx)
             .await?;
+            tx.commit().await?;
             Ok(())
         })
         .await
@@ -400,7 +410,7 @@ pub(crate) async fn ask(
     .bind(document)
     .bind(wanted.expected)
     .bind(wanted.based_on)
-    .bind(wanted.recipe.last_uv().is_some())
+    .bind(wanted.recipe.dresses())
     .execute(&mut *tx)
     .await?;
     // What failed or was stopped is tried again when it is asked for again.

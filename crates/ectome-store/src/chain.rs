@@ -197,16 +197,18 @@ impl Store {
         .bind(asset)
         .fetch_all(&self.pool)
         .await?;
-        let tier = |row: &MySqlRow| {
+        let tier = |(row, candidate): (&MySqlRow, Candidate)| {
             Ok(ChainTier {
                 tier: row.try_get("tier")?,
                 limit: row.try_get("triangle_limit")?,
                 locked: row.try_get("locked")?,
-                candidate: Candidate::from_row(row)?,
+                candidate,
             })
         };
+        let candidates = self.candidates(&rows).await?;
         let mut list = rows
             .iter()
+            .zip(candidates)
             .map(tier)
             .collect::<Result<Vec<_>, StoreError>>()?;
         list.sort_by_key(|t: &ChainTier| t.tier);

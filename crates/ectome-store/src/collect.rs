@@ -6,10 +6,10 @@
 use std::collections::HashSet;
 
 use ectome_recipe::Recipe;
-use sqlx::Row;
+use sqlx::{Row, mysql::MySqlRow};
 use tokio::sync::watch;
 
-use crate::{Store, StoreError, candidate::PictureBlobs};
+use crate::{Store, StoreError};
 
 /// How often a collection runs when nobody asks for one.
 const DAILY: std::time::Duration = std::time::Duration::from_secs(24 * 60 * 60);
@@ -70,48 +70,52 @@ impl Store {
                 break;
             }
         }
-        let mut named: HashSet<String> = HashSet::new();
+        // What is named by its key: what sources are read as and prepared to, candidates, and the analyses of both.
+        let mut owners: HashSet<String> = HashSet::new();
         let mut analyses: HashSet<String> = HashSet::new();
         for asset in self.assets().await? {
             analyses.extend(asset.recipe(4).analysis_key());
-            named.extend(
-                [asset.picture, asset.stage, asset.marks]
-                    .into_iter()
-                    .flatten(),
-            );
+            owners.insert(Recipe::prepared(&asset.source, &[]).key());
+            owners.insert(asset.prepared);
         }
-        for row in sqlx::query("SELECT blob_key FROM source_files")
-            .fetch_all(&self.pool)
-            .await?
-        {
-            named.insert(row.try_get("blob_key")?);
-        }
-        for row in sqlx::query("SELECT recipe, mesh, pictures FROM candidates")
-            .fetch_all(&self.pool)
-            .await?
-        {
+        for row in self.rows("SELECT hash, recipe FROM candidates").await? {
             let recipe: String = row.try_get("recipe")?;
             let recipe: Recipe =
                 serde_json::from_str(&recipe).map_err(|e| StoreError::stored("recipe", e))?;
             analyses.extend(recipe.analysis_key());
-            named.extend(row.try_get::<Option<String>, _>("mesh")?);
-            let pictures: Option<PictureBlobs> = crate::document::stored(&row, "pictures")?;
-            named.extend(pictures.into_iter().flat_map(PictureBlobs::all));
+            owners.insert(row.try_get("hash")?);
         }
-        for row in sqlx::query("SELECT hash, log FROM analyses")
-            .fetch_all(&self.pool)
-            .await?
-        {
+        for row in self.rows("SELECT hash FROM analyses").await? {
             let hash: String = row.try_get("hash")?;
-            if analyses.contains(&hash) {
-                named.insert(row.try_get("log")?);
-            } else {
-                sqlx::query("DELETE FROM analyses WHERE hash = ?")
-                    .bind(hash)
-                    .execute(&self.pool)
+            if !analyses.contains(&hash) {
+                self.forget("DELETE FROM analyses WHERE hash = ?", &hash)
                     .await?;
             }
         }
+        owners.extend(analyses);
+        for row in self.rows("SELECT DISTINCT owner FROM artefacts").await? {
+            let owner: String = row.try_get("owner")?;
+            if !owners.contains(&owner) {
+                self.forget("DELETE FROM artefacts WHERE owner = ?", &owner)
+                    .await?;
+            }
+        }
+        let mut named: HashSet<String> = HashSet::new();
+        for row in self
+            .rows("SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts")
+            .await?
+        {
+            named.insert(row.try_get("blob_key")?);
+        }
         self.blobs.sweep(&named).await
+    }
+
+    async fn rows(&self, query: &'static str) -> Result<Vec<MySqlRow>, StoreError> {
+        Ok(sqlx::query(query).fetch_all(&self.pool).await?)
+    }
+
+    async fn forget(&self, query: &'static str, key: &str) -> Result<(), StoreError> {
+        sqlx::query(query).bind(key).execute(&self.pool).await?;
+        Ok(())
     }
 }

@@ -8,6 +8,8 @@
 //! | [`disk`] | how much room is left |
 //! | [`folder`] | folders and secrets that are nobody else's |
 //! | [`asset`] | assets and their files |
+//! | [`artefact`] | what is kept beside rows: meshes, views, pictures, fields, analyses |
+//! | [`stock`] | the store as the engine asks it |
 //! | [`analysis`] | what one analysis of a source found |
 //! | [`candidate`] | what recipes made, the tray of an asset |
 //! | [`chain`] | what fills the tiers of an asset |
@@ -19,7 +21,9 @@
 //! No state lives in process memory: a server that is killed in the middle of a cut and started again
 //! finishes the cut. docs/reliability.md says what is promised and how it is tested.
 
+mod adopt;
 pub mod analysis;
+pub mod artefact;
 pub mod asset;
 pub mod blobs;
 pub mod brief;
@@ -34,6 +38,7 @@ pub mod folder;
 mod preparation;
 mod retry;
 pub mod scene;
+pub mod stock;
 mod store;
 pub mod work;
 pub mod worker;

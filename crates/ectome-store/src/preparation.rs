@@ -4,11 +4,11 @@
 //! asset's preparation, together with the inspection and the stage mesh that belong to them; when they
 //! fail, the asset stays what it was.
 
-use ectome_recipe::{Change, Done};
+use ectome_recipe::Change;
 
 use crate::{
     Store, StoreError,
-    asset::{Asset, IntakeResult, Provenance, put_inspection},
+    asset::{Asset, Intake, Provenance, put_inspection},
     document::{fits, json, short},
     retry::retrying,
 };
@@ -44,18 +44,14 @@ impl Store {
         .await
     }
 
-    /// Keeps what a worker made of `changes`, unless others are wanted by now.
+    /// Keeps what a worker made, unless other changes are wanted by now.
     pub(crate) async fn finish_preparation(
         &self,
         asset: u64,
-        changes: &[Change],
-        results: &[Done],
-        result: &IntakeResult,
+        intake: &Intake,
     ) -> Result<(), StoreError> {
-        let (changes, results) = (
-            json(&changes, "list of changes")?,
-            json(&results, "list of results")?,
-        );
+        let changes = json(&intake.changes, "list of changes")?;
+        let results = json(&intake.results, "list of results")?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let taken = sqlx::query(
@@ -70,7 +66,7 @@ impl Store {
             .await?
             .rows_affected();
             if taken > 0 {
-                put_inspection(&mut tx, asset, result).await?;
+                put_inspection(&mut tx, asset, intake).await?;
             }
             tx.commit().await?;
             Ok(())

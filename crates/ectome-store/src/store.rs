@@ -10,6 +10,7 @@ use tokio::sync::watch;
 
 use crate::{
     StoreError,
+    adopt::adopt,
     blobs::Blobs,
     database::{Connection, Health},
     disk::Disk,
@@ -64,12 +65,14 @@ impl Store {
             .connect_with(options)
             .await?;
         sqlx::migrate!("./migrations").run(&pool).await?;
-        Ok(Self {
+        let store = Self {
             pool,
             blobs,
             disk,
             health: connection.health.clone(),
-        })
+        };
+        adopt(&store).await?;
+        Ok(store)
     }
 
     /// How the database is, at once and without asking it.

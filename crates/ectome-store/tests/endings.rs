@@ -315,7 +315,7 @@ async fn removing_an_asset_frees_what_no_other_asset_needs() {
     f.store.remove_asset(a.id).await.unwrap();
     f.store.collect().await.unwrap();
     let b = f.store.asset(b.id).await.unwrap();
-    for blob in [b.stage.as_ref(), b.picture.as_ref(), b.marks.as_ref()] {
+    for blob in [b.view.as_ref(), b.picture.as_ref(), b.marks.as_ref()] {
         f.store.blobs.get(blob.unwrap()).await.unwrap();
     }
     f.store.ask_for_cut(&b, 100).await.unwrap();

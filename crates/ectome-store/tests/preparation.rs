@@ -33,7 +33,7 @@ async fn a_change_is_made_as_a_whole_or_not_at_all() {
     f.work_off().await;
     let half = f.store.asset(asset.id).await.unwrap();
     assert_eq!((triangles(&half), half.results.len()), (100, 1));
-    assert!(half.wanted.is_none() && half.stage != before.stage);
+    assert!(half.wanted.is_none() && half.view != before.view);
     assert_ne!(half.recipe(50).key(), before.recipe(50).key());
 
     // A clip that leaves nothing: everything stays, and the reason is said.
@@ -42,8 +42,8 @@ async fn a_change_is_made_as_a_whole_or_not_at_all() {
     f.work_off().await;
     let same = f.store.asset(asset.id).await.unwrap();
     assert_eq!(
-        (same.preparation.clone(), same.stage.clone()),
-        (half.preparation, half.stage)
+        (same.preparation.clone(), same.view.clone()),
+        (half.preparation, half.view)
     );
     assert!(same.preparation_fault.unwrap().contains("nothing"));
 
@@ -51,7 +51,7 @@ async fn a_change_is_made_as_a_whole_or_not_at_all() {
     f.store.ask_for_preparation(&before, &[]).await.unwrap();
     f.work_off().await;
     let back = f.store.asset(asset.id).await.unwrap();
-    assert_eq!((back.stage, back.marks), (before.stage, before.marks));
+    assert_eq!((back.view, back.marks), (before.view, before.marks));
     f.end().await;
 }
 

@@ -152,7 +152,7 @@ async fn equal_work_is_done_once_and_a_candidate_never_changes() {
     assert_eq!(f.store.ask_for_cut(&b, 200).await.unwrap(), first);
     let shared = f.store.tray(b.id).await.unwrap();
     assert_eq!(shared[0].state, CandidateState::Ready);
-    assert_eq!(shared[0].mesh, made[0].mesh);
+    assert_eq!(shared[0].view, made[0].view);
     let cuts = |w: &[ectome_store::work::Work]| w.iter().filter(|w| w.target.is_some()).count();
     assert_eq!(cuts(&f.store.latest_work(50).await.unwrap()), 1);
     f.end().await;

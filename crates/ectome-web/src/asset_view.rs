@@ -447,7 +447,7 @@ fn data(
     json!({
         "asset": asset.id,
         "source": asset.inspection.as_ref().map(|i| i.triangles),
-        "sourceMesh": asset.stage,
+        "sourceMesh": asset.view,
         "parts": asset.inspection.as_ref().map(|i| i.objects.iter().map(|o| json!({
             "name": o.name, "triangles": o.triangles, "fate": o.fate,
         })).collect::<Vec<_>>()),
@@ -463,7 +463,7 @@ fn data(
         "candidates": tray.iter().filter(|c| c.state == CandidateState::Ready).map(|c| json!({
             "number": c.number,
             "triangles": c.triangles,
-            "mesh": c.mesh,
+            "mesh": c.view,
             "tier": tier_of(c),
             "deviationMm": c.report.as_ref().map(|r| r.deviation_max_mm),
             "pinned": c.pinned,

@@ -103,7 +103,7 @@ fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
         class,
         number: c.number,
         fault: c.fault.clone().unwrap_or_default(),
-        picture: c.pictures.as_ref().map(|p| p.result.clone()),
+        picture: c.picture.clone(),
         size_hint: words::grouped(t.limit),
     }
 }

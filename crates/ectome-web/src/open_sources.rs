@@ -3,11 +3,10 @@
 use std::sync::Arc;
 
 use axum::http::StatusCode;
-use bytes::Bytes;
-use ectome_formats::{FileSet, Scene};
+use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, EngineError, Recipe, Session, engine};
-use ectome_store::{Store, asset::Asset};
+use ectome_recipe::{Change, Done, Recipe, Session, engine};
+use ectome_store::{Store, asset::Asset, stock::StoreStock};
 use tokio::{sync::Mutex, task::spawn_blocking};
 
 use crate::failure::Failure;
@@ -67,14 +66,14 @@ impl OpenSources {
         let scene = match prepared.as_ref().filter(|(k, _)| *k == key) {
             Some((_, scene)) => scene.clone(),
             None => {
-                let files = files(store, asset).await?;
-                let scene = spawn_blocking(move || {
-                    let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-                    engine::run(&recipe, &set, None, &Progress::new()).map(|o| o.scene)
-                })
-                .await
-                .map_err(|_| broken())?
-                .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
+                let progress = Progress::new();
+                let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
+                let scene = spawn_blocking(move || engine::scene(&recipe, &stock, &progress))
+                    .await
+                    .map_err(|_| broken())?
+                    .map_err(|e| {
+                        Failure::bad(format!("{} could not be opened: {e}.", asset.name))
+                    })?;
                 let scene = Arc::new(scene);
                 *prepared = Some((key, scene.clone()));
                 scene
@@ -99,7 +98,7 @@ impl OpenSources {
             sessions.push(found);
             return Ok(session);
         }
-        let Some(log) = store.analysis(&recipe).await? else {
+        if store.outlook(&recipe).await?.is_none() {
             return Err(Failure::new(
                 StatusCode::CONFLICT,
                 format!(
@@ -107,15 +106,13 @@ impl OpenSources {
                     asset.name
                 ),
             ));
-        };
-        let files = files(store, asset).await?;
-        let session = spawn_blocking(move || -> Result<Session, EngineError> {
-            let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-            engine::open(&recipe, &set, Some(log), &Progress::new())
-        })
-        .await
-        .map_err(|_| broken())?
-        .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
+        }
+        let progress = Progress::new();
+        let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
+        let session = spawn_blocking(move || engine::open(&recipe, &stock, &progress))
+            .await
+            .map_err(|_| broken())?
+            .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
         let session = Arc::new(session);
         if sessions.len() == MOST_OPEN {
             sessions.remove(0);
@@ -123,14 +120,6 @@ impl OpenSources {
         sessions.push((key, session.clone()));
         Ok(session)
     }
-}
-
-async fn files(store: &Store, asset: &Asset) -> Result<Vec<(String, Bytes)>, Failure> {
-    let mut files = Vec::new();
-    for file in store.source_files(asset.id).await? {
-        files.push((file.name, store.blobs.get(&file.blob).await?));
-    }
-    Ok(files)
 }
 
 fn broken() -> Failure {

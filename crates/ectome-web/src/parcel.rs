@@ -8,13 +8,14 @@ use axum::{
     http::{StatusCode, header},
     response::{IntoResponse, Response},
 };
-use bytes::Bytes;
-use ectome_formats::{glb, obj_write, ply_write};
-use ectome_recipe::{Brief, Tier, TierResult};
+use ectome_formats::{Scene, glb, obj_write, ply_write};
+use ectome_mesh::Progress;
+use ectome_recipe::{Brief, Tier, TierResult, engine, step::triangulated};
 use ectome_store::{
     asset::{Asset, PassOn, Provenance},
-    candidate::CandidateState,
+    candidate::{Candidate, CandidateState},
     chain::ChainTier,
+    stock::StoreStock,
 };
 use serde_json::json;
 use zip::{ZipWriter, write::SimpleFileOptions};
@@ -100,9 +101,9 @@ pub async fn download(
         .strip_prefix(&brief.suffix)
         .and_then(|tier| tier.parse::<u32>().ok())
         .and_then(|tier| chain.iter().find(|t| t.tier == tier));
-    let (blob, suffix) = if let Some(found) = tier {
+    let (candidate, suffix) = if let Some(found) = tier {
         let suffix = format!("{}{}", brief.suffix, found.tier);
-        (found.candidate.mesh.clone(), suffix)
+        (found.candidate.clone(), suffix)
     } else {
         let number = wanted.strip_prefix('_').and_then(|n| n.parse::<u32>().ok());
         let number = number.ok_or_else(missing)?;
@@ -111,10 +112,13 @@ pub async fn download(
             .into_iter()
             .find(|c| c.number == number)
             .ok_or_else(missing)?;
-        (found.mesh, String::new())
+        (found, String::new())
     };
-    let notice = notice(&asset.provenance);
-    let bytes = named(&app, &blob.ok_or_else(missing)?, suffix, notice).await?;
+    if candidate.state != CandidateState::Ready {
+        return Err(missing());
+    }
+    let scene = scene_of(&app, &asset, &candidate, suffix).await?;
+    let bytes = run_blocking(move || glb_of(&scene)).await?;
     Ok(attachment(&file, GLB, bytes))
 }
 
@@ -146,24 +150,49 @@ fn notice(p: &Provenance) -> Option<String> {
     (!words.is_empty()).then(|| words.join(" "))
 }
 
-/// A candidate's GLB with `suffix` behind its names and a notice of its origin.
-async fn named(
+/// What a candidate is, with `suffix` behind the names of its parts and a notice of its origin.
+async fn scene_of(
     app: &App,
-    blob: &str,
+    asset: &Asset,
+    c: &Candidate,
     suffix: String,
-    notice: Option<String>,
-) -> Result<Vec<u8>, Failure> {
-    let bytes = app.store.blobs.get(blob).await?;
-    if suffix.is_empty() && notice.is_none() {
-        return Ok(bytes.to_vec());
-    }
-    run_blocking(move || renamed(&bytes, suffix, notice)).await
+) -> Result<Scene, Failure> {
+    let recipe = app.store.recipe(&c.hash).await?;
+    let progress = Progress::new();
+    let stock = StoreStock::of(&app.store, asset.id, u64::MAX, &progress);
+    let notice = notice(&asset.provenance);
+    run_blocking(move || {
+        let mut scene = engine::scene(&recipe, &stock, &progress).map_err(|e| {
+            tracing::error!(error = %e, "a candidate cannot be read back");
+            Failure::new(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "A stored mesh is damaged. Cut it again.",
+            )
+        })?;
+        let parts = &mut scene.mesh.parts;
+        parts.iter_mut().for_each(|p| p.name.push_str(&suffix));
+        if let Some(notice) = notice {
+            let own = scene.copyright.take();
+            scene.copyright = Some(own.map_or(notice.clone(), |own| format!("{own}. {notice}")));
+        }
+        Ok(scene)
+    })
+    .await
 }
 
-/// A GLB in each format that a brief names, with the files that belong to it.
+/// A scene as GLB, which knows triangles only.
+fn glb_of(scene: &Scene) -> Result<Vec<u8>, Failure> {
+    let broken = |e: &dyn std::fmt::Display| {
+        Failure::bad(format!("This mesh cannot be written as GLB: {e}."))
+    };
+    let triangles = triangulated(scene.clone(), &Progress::new()).map_err(|e| broken(&e))?;
+    glb::write(&triangles, &glb::Naming::default()).map_err(|e| broken(&e))
+}
+
+/// A scene in each format that a brief names, with the files that belong to it.
 fn in_formats(
     stem: &str,
-    glb: Vec<u8>,
+    scene: &Scene,
     formats: &[String],
 ) -> Result<Vec<(String, Vec<u8>)>, Failure> {
     let mut files = Vec::new();
@@ -171,37 +200,16 @@ fn in_formats(
         let broken = |e: ectome_formats::FormatError| {
             Failure::bad(format!("{stem} cannot be written as {format}: {e}."))
         };
-        let scene = || glb::read("candidate.glb", &glb).map_err(broken);
         match format.as_str() {
-            "obj" => files.extend(obj_write::write(&scene()?, stem).map_err(broken)?),
+            "obj" => files.extend(obj_write::write(scene, stem).map_err(broken)?),
             "ply" => {
-                let bytes = ply_write::write(&scene()?).map_err(broken)?;
+                let bytes = ply_write::write(scene).map_err(broken)?;
                 files.push((format!("{stem}.ply"), bytes));
             }
-            _ => files.push((format!("{stem}.glb"), glb.clone())),
+            _ => files.push((format!("{stem}.glb"), glb_of(scene)?)),
         }
     }
     Ok(files)
-}
-
-fn renamed(bytes: &Bytes, suffix: String, notice: Option<String>) -> Result<Vec<u8>, Failure> {
-    let broken = |e: ectome_formats::FormatError| {
-        tracing::error!(error = %e, "a candidate cannot be read back");
-        Failure::new(
-            StatusCode::INTERNAL_SERVER_ERROR,
-            "A stored mesh is damaged. Cut it again.",
-        )
-    };
-    let mut scene = glb::read("candidate.glb", bytes).map_err(broken)?;
-    if let Some(notice) = notice {
-        let own = scene.copyright.take();
-        scene.copyright = Some(own.map_or(notice.clone(), |own| format!("{own}. {notice}")));
-    }
-    let naming = glb::Naming {
-        suffix,
-        ..glb::Naming::default()
-    };
-    glb::write(&scene, &naming).map_err(broken)
 }
 
 async fn zipped(
@@ -216,11 +224,10 @@ async fn zipped(
     let mut tiers = Vec::new();
     for t in chain {
         let c = &t.candidate;
-        let blob = c.mesh.clone().unwrap_or_default();
         let suffix = format!("{}{}", brief.suffix, t.tier);
-        let bytes = named(app, &blob, suffix.clone(), notice(provenance)).await?;
         let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
-        files.extend(run_blocking(move || in_formats(&own, bytes, &formats)).await?);
+        let scene = scene_of(app, asset, c, suffix).await?;
+        files.extend(run_blocking(move || in_formats(&own, &scene, &formats)).await?);
         let own = Tier {
             triangles: t.limit as u32,
             nearest_m: 1.0,

@@ -23,6 +23,7 @@ struct Tier {
     verdict: String,
     remedies: Vec<String>,
     facts: Vec<(&'static str, String)>,
+    picture: String,
     pictures: Option<ectome_store::candidate::PictureBlobs>,
 }
 
@@ -86,6 +87,7 @@ impl Sheet {
                 .map(|f| f.remedy.clone())
                 .collect(),
             facts: self.facts(c),
+            picture: c.picture.clone().unwrap_or_default(),
             pictures: c.pictures.clone(),
         }
     }
@@ -184,8 +186,8 @@ pub async fn picture(State(app): State<App>, Path(id): Path<u64>) -> Result<Resp
     });
     for t in &sheet.chain {
         let tier = sheet.tier(t);
-        let picture = match &tier.pictures {
-            Some(p) => app.store.blobs.get(&p.result).await?.to_vec(),
+        let picture = match &t.candidate.picture {
+            Some(blob) => app.store.blobs.get(blob).await?.to_vec(),
             None => cells[0].picture.clone(),
         };
         let mut lines: Vec<String> = tier.verdict.split(". ").map(str::to_owned).collect();

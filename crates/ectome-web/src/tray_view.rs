@@ -51,7 +51,7 @@ pub fn tray_lines(
             fault: c.fault.clone().unwrap_or_default(),
             shown: shown.is_some_and(|s| s.hash == c.hash),
             tier: tier.map(|t| t.tier),
-            picture: c.pictures.as_ref().map(|p| p.result.clone()),
+            picture: c.picture.clone(),
             from: c.based_on.as_deref().and_then(number),
             pinned: c.pinned,
             in_use: tier.is_some(),

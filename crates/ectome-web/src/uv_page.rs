@@ -6,7 +6,7 @@ use axum::{
     http::{HeaderMap, StatusCode, header},
     response::{Html, IntoResponse, Response},
 };
-use ectome_recipe::SeamMark;
+use ectome_recipe::{Recipe, SeamMark};
 use ectome_store::{
     asset::Asset,
     candidate::{Candidate, CandidateState},
@@ -24,14 +24,15 @@ use crate::{
     fields::Fields,
     uv_form,
     uv_numbers::{UvNumbersView, uv_numbers},
-    uv_sheets::Looked,
+    uv_sheets::{Looked, Wanted},
 };
 
 /// A mesh whose UVs are looked at: a candidate, or the source under number 0.
 struct Chosen {
     asset: Asset,
     candidate: Option<Candidate>,
-    blob: String,
+    /// The key of the recipe that makes it.
+    key: String,
     size: u32,
     sheets: u32,
     wanted_density: f64,
@@ -40,8 +41,8 @@ struct Chosen {
 async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
     let asset = ready_asset(app, id).await?;
     let brief = brief_of(app, &asset).await?;
-    let (candidate, blob) = match number {
-        0 => (None, asset.stage.clone()),
+    let (candidate, key) = match number {
+        0 => (None, Recipe::whole(&asset.source, &asset.preparation).key()),
         n => {
             let tray = app.store.tray(id).await?;
             let found = tray.into_iter().find(|c| c.number == n);
@@ -53,11 +54,10 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
                         format!("Candidate {n} is not there, or not made yet. Choose another."),
                     )
                 })?;
-            let blob = ready.mesh.clone();
-            (Some(ready), blob)
+            let key = ready.hash.clone();
+            (Some(ready), key)
         }
     };
-    let gone = || Failure::new(StatusCode::NOT_FOUND, "Its mesh is gone. Cut it again.");
     let sheets = match &candidate {
         Some(c) => {
             let steps = app.store.uv_steps(&c.hash).await?;
@@ -69,14 +69,25 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
         sheets,
         asset,
         candidate,
-        blob: blob.ok_or_else(gone)?,
+        key,
         size: brief.texture_px,
         wanted_density: brief.texels_per_metre,
     })
 }
 
 async fn looked(app: &App, c: &Chosen) -> Result<std::sync::Arc<Looked>, Failure> {
-    app.sheets.of(&app.store, &c.blob, c.size, c.sheets).await
+    let recipe = match &c.candidate {
+        Some(candidate) => app.store.recipe(&candidate.hash).await?,
+        None => Recipe::whole(&c.asset.source, &c.asset.preparation),
+    };
+    let wanted = Wanted {
+        asset: c.asset.id,
+        key: &c.key,
+        recipe,
+        size: c.size,
+        sheets: c.sheets,
+    };
+    app.sheets.of(&app.store, wanted).await
 }
 
 /// `POST /assets/{id}/layouts/{number}`: a candidate with other UVs, from candidate `number` or, for 0, from the source.
@@ -108,7 +119,7 @@ pub async fn sheet(
     let body = json!({
         "size": c.size, "sheets": c.sheets, "wanted": c.wanted_density, "numbers": s.report, "islands": s.islands, "parts": s.parts,
         "textures": s.textures,
-        "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.blob[..16])),
+        "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.key[..16])),
     });
     Ok((
         [(header::CONTENT_TYPE, "application/json")],

@@ -3,15 +3,17 @@
 use std::sync::{Arc, OnceLock};
 
 use axum::http::StatusCode;
-use ectome_formats::{Scene, glb};
+use ectome_formats::Scene;
+use ectome_mesh::Progress;
 use ectome_recipe::{
-    engine::triangulated,
+    EngineError, Recipe, engine,
+    step::triangulated,
     uv::{
         Ground,
         sheet::{self, Sheet},
     },
 };
-use ectome_store::Store;
+use ectome_store::{Store, stock::StoreStock};
 
 use tokio::{sync::Mutex, task::spawn_blocking};
 
@@ -40,7 +42,21 @@ impl Looked {
     }
 }
 
-/// A mesh blob, the size its sheet is measured at, and what was found.
+/// Whose sheet is looked at.
+pub struct Wanted<'a> {
+    /// The asset.
+    pub asset: u64,
+    /// The key of what was made.
+    pub key: &'a str,
+    /// What makes it.
+    pub recipe: Recipe,
+    /// Texels along the edge of a texture.
+    pub size: u32,
+    /// Sheets.
+    pub sheets: u32,
+}
+
+/// The key of a recipe, the size its sheet is measured at, and what was found.
 type Open = (String, u32, Arc<Looked>);
 
 /// The sheets that were looked at last.
@@ -50,27 +66,30 @@ pub struct UvSheets {
 }
 
 impl UvSheets {
-    /// The sheet of the GLB in a blob, or its `sheets` sheets, for textures of `size` texels.
-    pub async fn of(
-        &self,
-        store: &Store,
-        blob: &str,
-        size: u32,
-        sheets: u32,
-    ) -> Result<Arc<Looked>, Failure> {
+    /// The sheet, or sheets, of what a recipe made.
+    pub async fn of(&self, store: &Store, wanted: Wanted<'_>) -> Result<Arc<Looked>, Failure> {
+        let Wanted {
+            asset,
+            key,
+            recipe,
+            size,
+            sheets,
+        } = wanted;
         // One at a time: two requests of one page want the same sheet.
         let mut open = self.open.lock().await;
-        if let Some(at) = open.iter().position(|(b, s, _)| b == blob && *s == size) {
+        if let Some(at) = open.iter().position(|(k, s, _)| k == key && *s == size) {
             let found = open.remove(at);
             let looked = found.2.clone();
             open.push(found);
             return Ok(looked);
         }
-        let bytes = store.blobs.get(blob).await?;
+        let progress = Progress::new();
+        let stock = StoreStock::of(store, asset, u64::MAX, &progress);
         let looked = spawn_blocking(move || {
-            let scene = triangulated(glb::read("candidate.glb", &bytes)?);
+            let scene = engine::scene(&recipe, &stock, &progress)?;
+            let scene = triangulated(scene, &progress)?;
             let sheet = sheet::of(&scene, size, sheets)?;
-            Ok::<_, ectome_formats::FormatError>(Looked {
+            Ok::<_, EngineError>(Looked {
                 scene,
                 sheet,
                 ground: OnceLock::new(),
@@ -86,7 +105,7 @@ impl UvSheets {
         if open.len() >= MOST_OPEN {
             open.remove(0);
         }
-        open.push((blob.to_owned(), size, looked.clone()));
+        open.push((key.to_owned(), size, looked.clone()));
         Ok(looked)
     }
 }

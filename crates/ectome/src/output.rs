@@ -8,7 +8,8 @@ use std::{
 };
 
 use ectome_formats::{Scene, files::references, glb, obj_write, ply_write};
-use ectome_recipe::engine;
+use ectome_mesh::Progress;
+use ectome_recipe::step;
 use tempfile::{Builder, NamedTempFile};
 
 use crate::command::Failure;
@@ -153,7 +154,7 @@ pub fn scene(path: &Path, scene: &Scene) -> Result<(), Failure> {
         Some("obj") => obj(path, scene),
         // A GLB knows triangles only.
         _ => {
-            let scene = engine::triangulated(scene.clone());
+            let scene = step::triangulated(scene.clone(), &Progress::new())?;
             write(path, &glb::write(&scene, &glb::Naming::default())?)
         }
     }

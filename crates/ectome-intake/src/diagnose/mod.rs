@@ -132,6 +132,7 @@ pub fn diagnose(mesh: &Mesh, progress: &Progress) -> Result<Diagnosis, Cancelled
     let mut list = List::default();
     progress.at(0.0)?;
     surface::examine(mesh, &mut list, &progress.span(0.0, 0.65))?;
+    progress.at(0.65)?;
     faces::examine(mesh, &mut list);
     progress.at(0.75)?;
     whole::examine(mesh, &mut list);

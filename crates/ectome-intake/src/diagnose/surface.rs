@@ -30,7 +30,7 @@ pub(super) fn examine(mesh: &Mesh, list: &mut List, progress: &Progress) -> Resu
     borders(mesh, open, list);
     progress.at(0.45)?;
 
-    let (turn, done) = winding::find(mesh, sides);
+    let (turn, done) = winding::find(mesh, sides, &progress.span(0.45, 0.75))?;
     let marks = (0..turn.len())
         .filter(|&f| turn[f])
         .map(|f| face_spot(mesh, f));

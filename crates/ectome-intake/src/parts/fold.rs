@@ -147,9 +147,23 @@ impl Fold {
     /// Puts the copies back beside what a cut made of the folded mesh. `source` is the point of the folded
     /// mesh that each point of `cut` was.
     pub fn unfold(&self, cut: &Mesh, source: &[u32]) -> Mesh {
+        self.unfold_with(cut, source, &mut |_, _| {})
+    }
+
+    /// The same; `copied` is told of each face that is put back, in order: the face of `cut` it copies, and whether its corners
+    /// run backward.
+    pub fn unfold_with(
+        &self,
+        cut: &Mesh,
+        source: &[u32],
+        copied: &mut dyn FnMut(usize, bool),
+    ) -> Mesh {
         let mut out = cut.clone();
         let mut corners = std::mem::take(&mut out.corners);
-        let mut runs = out.runs.clone();
+        let mut starts = out.face_starts.take();
+        let mut runs = std::mem::take(&mut out.runs);
+        let mut faces = cut.face_count() as u32;
+        let mut face = Vec::new();
         for copy in &self.copies {
             let mut put = Put {
                 copy,
@@ -160,26 +174,33 @@ impl Fold {
                 vertices: HashMap::new(),
             };
             for run in cut.runs.iter().filter(|r| r.part == copy.from) {
-                let first = (corners.len() / 3) as u32;
+                let first = faces;
                 for f in run.faces.clone() {
-                    let mut face: Vec<u32> = cut
-                        .face(f as usize)
-                        .iter()
-                        .map(|&v| put.vertex(&mut out, v))
-                        .collect();
+                    face.clear();
+                    face.extend(
+                        cut.face(f as usize)
+                            .iter()
+                            .map(|&v| put.vertex(&mut out, v)),
+                    );
                     if copy.mirrored {
                         face.reverse();
                     }
-                    corners.extend(face);
+                    copied(f as usize, copy.mirrored);
+                    corners.extend_from_slice(&face);
+                    if let Some(starts) = &mut starts {
+                        starts.push(corners.len() as u32);
+                    }
+                    faces += 1;
                 }
                 runs.push(Run {
                     part: copy.to,
-                    faces: first..(corners.len() / 3) as u32,
+                    faces: first..faces,
                     ..run.clone()
                 });
             }
         }
         out.corners = corners;
+        out.face_starts = starts;
         out.runs = runs;
         out
     }
@@ -270,7 +291,7 @@ fn lonely(mesh: &Mesh) -> Vec<bool> {
 mod tests {
     use super::*;
     use crate::parts::{mirror, repeats};
-    use ectome_mesh::{MeshBuilder, Primitive, measure, shapes, topology::Topology};
+    use ectome_mesh::{MeshBuilder, Primitive, Progress, measure, shapes, topology::Topology};
     use glam::{Quat, Vec3};
 
     fn cones(n: u32) -> Mesh {
@@ -302,7 +323,7 @@ mod tests {
     #[test]
     fn folding_and_unfolding_gives_the_mesh_back() {
         let mesh = cones(5);
-        let fold = Fold::of(&mesh, &repeats::find(&mesh), &[]).unwrap();
+        let fold = Fold::of(&mesh, &repeats::find(&mesh, &Progress::new()).unwrap(), &[]).unwrap();
         assert_eq!(fold.mesh.face_count(), 320);
         assert_eq!(fold.weights, [5, 1, 1, 1, 1]);
         let all: Vec<u32> = (0..fold.mesh.points.len() as u32).collect();
@@ -317,7 +338,7 @@ mod tests {
     #[test]
     fn a_half_and_its_image_close_again() {
         let ball = shapes::torus(1.0, 0.3, 24, 12);
-        let halves = mirror::find(&ball);
+        let halves = mirror::find(&ball, &Progress::new()).unwrap();
         // Cells of the torus split along one diagonal: mirrored they fall on the other. Quads would do.
         let quads = {
             let mut builder = MeshBuilder::new();
@@ -337,7 +358,7 @@ mod tests {
             });
             builder.finish()
         };
-        let found = mirror::find(&quads);
+        let found = mirror::find(&quads, &Progress::new()).unwrap();
         assert!(found[0].clean && halves.iter().all(|h| !h.clean || h.part == 0));
         let fold = Fold::of(&quads, &[], &found).unwrap();
         assert_eq!(fold.mesh.face_count() * 2, quads.face_count());
@@ -371,7 +392,7 @@ mod tests {
                 });
         }
         let mesh = builder.finish();
-        let groups = repeats::find(&mesh);
+        let groups = repeats::find(&mesh, &Progress::new()).unwrap();
         assert_eq!(groups[0].len(), 3);
         assert!(Fold::of(&mesh, &groups, &[]).is_none());
     }

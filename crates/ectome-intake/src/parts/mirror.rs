@@ -1,14 +1,13 @@
 //! Parts that are their own mirror image.
 
-use std::cell::OnceCell;
-
-use ectome_mesh::Mesh;
+use ectome_mesh::{Cancelled, Mesh, Progress};
 use glam::{DMat3, DVec3};
 use rayon::prelude::*;
 
 use super::{
-    repeats::{Faces, Motion},
-    shape::{Places, Shape, of_parts},
+    fall::Ground,
+    motion::Motion,
+    shape::{Shape, of_parts},
 };
 
 /// A plane that halves a part into mirror images.
@@ -28,35 +27,50 @@ pub struct Halves {
 
 /// The parts that are symmetric, each with the first plane found: across the axes of the scene, then across
 /// those of its own spread.
-pub fn find(mesh: &Mesh) -> Vec<Halves> {
-    of_parts(mesh)
+///
+/// # Errors
+/// [`Cancelled`].
+pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<Halves>, Cancelled> {
+    let shapes = of_parts(mesh, progress)?;
+    let found: Result<Vec<Option<Halves>>, Cancelled> = shapes
         .par_iter()
         .enumerate()
-        .filter(|(_, s)| s.faces.len() >= 4)
-        .filter_map(|(part, shape)| {
-            // Looking up places takes a table of them all, which most parts never need.
-            let places = OnceCell::new();
-            let (normal, same_uvs) = axes(shape)
-                .into_iter()
-                .filter(|&n| reaches_alike(shape, n))
-                .find_map(|n| {
-                    let of = || Places::of(&shape.points, shape.tolerance());
-                    Some((n, mirrors(shape, places.get_or_init(of), n)?))
-                })?;
-            let near = shape.tolerance();
-            let height = |i: u32| (shape.points[i as usize] - shape.middle).dot(normal);
-            let clean = shape.faces.iter().all(|f| {
-                f.iter().all(|&i| height(i) >= -near) || f.iter().all(|&i| height(i) <= near)
-            });
-            Some(Halves {
-                part: part as u32,
-                point: shape.middle,
-                normal,
-                same_uvs,
-                clean,
-            })
+        .map(|(part, shape)| match shape.face_count() >= 4 {
+            true => halves(part as u32, shape, progress),
+            false => Ok(None),
         })
-        .collect()
+        .collect();
+    Ok(found?.into_iter().flatten().collect())
+}
+
+fn halves(part: u32, shape: &Shape, progress: &Progress) -> Result<Option<Halves>, Cancelled> {
+    progress.go_on()?;
+    let mut normals = axes(shape);
+    normals.retain(|&n| reaches_alike(shape, n));
+    if normals.is_empty() {
+        return Ok(None);
+    }
+    let ground = Ground::new(shape, shape.colours());
+    for normal in normals {
+        let m = Motion::mirror(normal, shape.middle);
+        let Some(same_uvs) = ground.takes(shape, &ground.colours, &m, &mut 0, progress)? else {
+            continue;
+        };
+        let near = shape.tolerance();
+        let height = |i: &u32| (shape.points[*i as usize] - shape.middle).dot(normal);
+        let clean = (0..shape.face_count()).all(|f| {
+            let mut heights = shape.face(f).iter().map(height);
+            heights.clone().all(|h| h >= -near) || heights.all(|h| h <= near)
+        });
+        return Ok(Some(Halves {
+            part,
+            point: shape.middle,
+            normal,
+            same_uvs,
+            clean,
+        }));
+    }
+    Ok(None)
 }
 
 /// Whether the shape reaches as far to one side of its middle as to the other.
@@ -64,16 +78,6 @@ fn reaches_alike(shape: &Shape, normal: DVec3) -> bool {
     let heights = shape.points.iter().map(|&p| (p - shape.middle).dot(normal));
     let (low, high) = heights.fold((0.0f64, 0.0f64), |(l, h), d| (l.min(d), h.max(d)));
     (low + high).abs() <= 2.0 * shape.tolerance()
-}
-
-/// Whether the plane through the middle mirrors the shape onto itself, and whether UVs agree.
-fn mirrors(shape: &Shape, places: &Places, normal: DVec3) -> Option<bool> {
-    let m = Motion::mirror(normal, shape.middle);
-    let few = shape.points.iter().step_by((shape.points.len() / 8).max(1));
-    if !few.into_iter().all(|&p| places.at(m.at(p)).is_some()) {
-        return None;
-    }
-    Faces::of(shape).fall_on(shape, &m, places, shape)
 }
 
 /// Normals worth trying.
@@ -144,17 +148,17 @@ mod tests {
             Quat::from_euler(glam::EulerRot::XYZ, 0.4, 1.1, 0.2),
             Vec3::new(3.0, 0.0, 1.0),
         );
-        assert_eq!(find(&put(&egg, turn)).len(), 1);
+        assert_eq!(find(&put(&egg, turn), &Progress::new()).unwrap().len(), 1);
         for p in &mut egg.points {
             p.x += 0.2 * (p.y * 3.0).sin() * p.z + 0.1 * p.y * p.z * p.x;
         }
-        assert!(find(&put(&egg, turn)).is_empty());
+        assert!(find(&put(&egg, turn), &Progress::new()).unwrap().is_empty());
     }
 
     #[test]
     fn a_box_is_halved_but_not_cleanly() {
         // The diagonals of its sides cross the plane, or do not mirror at all.
-        let halves = find(&shapes::cuboid(Vec3::new(1.0, 2.0, 3.0)));
+        let halves = find(&shapes::cuboid(Vec3::new(1.0, 2.0, 3.0)), &Progress::new()).unwrap();
         assert!(halves.iter().all(|h| !h.clean));
     }
 }

@@ -1,15 +1,21 @@
 //! Parts that are equal up to a rigid motion or a mirror.
 //!
+//! Most parts are told apart by what no motion changes: counts, how faces hang together, area, distances from the middle.
 //! Copies usually list their points in one order, so three points far apart give the motion at once. Where they
-//! do not, the motion is looked for among points of the rarest distance from the middle. Either way every
+//! do not, the motion is looked for among points of the rarest kind. Either way every
 //! point and every face must then fall on one of the other part: nothing is called equal that is not.
 
-use std::collections::HashMap;
+use std::{collections::BTreeMap, sync::OnceLock};
 
-use ectome_mesh::Mesh;
-use glam::{Affine3A, DMat3, DVec3, Vec2};
+use ectome_mesh::{Cancelled, Mesh, Progress};
+use glam::{Affine3A, DVec3};
+use rayon::prelude::*;
 
-use super::shape::{Places, Shape, from_lowest, of_parts};
+use super::{
+    fall::{Ground, UVS_ALIKE},
+    motion::Motion,
+    shape::{Shape, all_colours, of_parts},
+};
 
 /// One of several equal parts.
 #[derive(Clone, Debug, PartialEq)]
@@ -27,168 +33,285 @@ pub struct Instance {
 /// Equal parts, the first with the identity as its motion.
 pub type Group = Vec<Instance>;
 
-/// Motions that are tried for one pair before it counts as different.
-const TRIES: usize = 3000;
-
 /// All groups of two or more equal parts, in the order of their first part.
-pub fn find(mesh: &Mesh) -> Vec<Group> {
-    let shapes = of_parts(mesh);
-    let mut groups: Vec<Group> = Vec::new();
+///
+/// # Errors
+/// [`Cancelled`].
+pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<Group>, Cancelled> {
+    let shapes = of_parts(mesh, progress)?;
     // Only parts of equal counts are worth a closer look.
-    let mut by_counts: HashMap<(usize, usize, usize), Vec<usize>> = HashMap::new();
-    for (p, shape) in shapes
+    let mut by_counts: BTreeMap<[usize; 3], Vec<u32>> = BTreeMap::new();
+    for (p, s) in shapes
         .iter()
         .enumerate()
-        .filter(|(_, s)| !s.faces.is_empty())
+        .filter(|(_, s)| s.face_count() > 0)
     {
-        let corners = shape.faces.iter().map(Vec::len).sum();
-        let key = (shape.points.len(), shape.faces.len(), corners);
-        let known = by_counts.entry(key).or_default();
-        let found = known.iter().find_map(|&g| {
-            let first = &shapes[groups[g][0].part as usize];
-            Some((g, fits(first, shape)?))
-        });
-        match found {
-            Some((g, fit)) => groups[g].push(Instance {
-                part: p as u32,
+        let counts = [s.points.len(), s.face_count(), s.corners.len()];
+        by_counts.entry(counts).or_default().push(p as u32);
+    }
+    let alike: Vec<Vec<u32>> = by_counts.into_values().filter(|l| l.len() > 1).collect();
+    let groups: Result<Vec<Vec<Group>>, Cancelled> = alike
+        .par_iter()
+        .map(|parts| among(&shapes, parts, progress))
+        .collect();
+    let mut groups = groups?.concat();
+    groups.sort_by_key(|g| g[0].part);
+    Ok(groups)
+}
+
+/// A part among others of equal counts.
+struct Candidate<'a> {
+    part: u32,
+    shape: &'a Shape,
+    colours: Vec<u64>,
+    all_colours: u64,
+    radii: Vec<f32>,
+    taken: bool,
+}
+
+/// How far areas of equal parts may differ, as a share.
+const AREAS_ALIKE: f64 = 1e-3;
+
+/// The groups among parts of equal counts: the first that is in none yet begins one, and takes in all that it fits.
+fn among(shapes: &[Shape], parts: &[u32], progress: &Progress) -> Result<Vec<Group>, Cancelled> {
+    let mut list: Vec<Candidate<'_>> = parts
+        .par_iter()
+        .map(|&part| {
+            let shape = &shapes[part as usize];
+            let colours = shape.colours();
+            Candidate {
+                part,
+                shape,
+                all_colours: all_colours(&colours),
+                colours,
+                radii: shape.radii(),
+                taken: false,
+            }
+        })
+        .collect();
+    // Those that may be equal stand together: the same colours, then by area.
+    list.sort_by(|a, b| {
+        let areas = a.shape.area.total_cmp(&b.shape.area);
+        let parts = a.part.cmp(&b.part);
+        a.all_colours.cmp(&b.all_colours).then(areas).then(parts)
+    });
+    let mut in_order: Vec<usize> = (0..list.len()).collect();
+    in_order.sort_by_key(|&i| list[i].part);
+    let mut groups = Vec::new();
+    for first in in_order {
+        progress.go_on()?;
+        if list[first].taken {
+            continue;
+        }
+        let one = &list[first];
+        let span = AREAS_ALIKE * one.shape.area;
+        let near = |c: &Candidate<'_>| {
+            c.all_colours == one.all_colours && (c.shape.area - one.shape.area).abs() <= span
+        };
+        let begin = list[..first].iter().rev().take_while(|c| near(c)).count();
+        let end = list[first..].iter().take_while(|c| near(c)).count();
+        let window = first - begin..first + end;
+        let others = |c: &&Candidate<'_>| c.part > one.part && !c.taken;
+        if !list[window.clone()].iter().any(|c| others(&c)) {
+            continue;
+        }
+        let leader = Leader::of(one);
+        let fits: Result<Vec<Option<Fit>>, Cancelled> = list[window.clone()]
+            .par_iter()
+            .map(|c| match others(&c) {
+                true => leader.fits(c, progress),
+                false => Ok(None),
+            })
+            .collect();
+        let mut group = vec![Instance {
+            part: one.part,
+            motion: Affine3A::IDENTITY,
+            mirrored: false,
+            same_uvs: true,
+        }];
+        for (c, fit) in list[window].iter_mut().zip(fits?) {
+            let Some(fit) = fit else { continue };
+            c.taken = true;
+            group.push(Instance {
+                part: c.part,
                 motion: fit.motion.affine(),
                 mirrored: fit.motion.mirrors(),
                 same_uvs: fit.same_uvs,
-            }),
-            None => {
-                known.push(groups.len());
-                groups.push(vec![Instance {
-                    part: p as u32,
-                    motion: Affine3A::IDENTITY,
-                    mirrored: false,
-                    same_uvs: true,
-                }]);
-            }
+            });
+        }
+        if group.len() > 1 {
+            group.sort_by_key(|i| i.part);
+            groups.push(group);
         }
     }
-    groups.retain(|g| g.len() > 1);
-    groups
-}
-
-/// A rigid motion, mirrored or not.
-#[derive(Clone, Copy)]
-pub(super) struct Motion {
-    turn: DMat3,
-    shift: DVec3,
-}
-
-impl Motion {
-    pub fn mirror(normal: DVec3, point: DVec3) -> Self {
-        let n = normal;
-        let turn = DMat3::IDENTITY - 2.0 * DMat3::from_cols(n * n.x, n * n.y, n * n.z);
-        Self {
-            turn,
-            shift: point - turn * point,
-        }
-    }
-
-    pub fn at(&self, p: DVec3) -> DVec3 {
-        self.turn * p + self.shift
-    }
-
-    fn mirrors(&self) -> bool {
-        self.turn.determinant() < 0.0
-    }
-
-    pub fn affine(&self) -> Affine3A {
-        Affine3A::from_mat3_translation(self.turn.as_mat3(), self.shift.as_vec3())
-    }
-}
-
-/// An orthonormal frame from three points; `None` when they lie on a line.
-fn frame([a, b, c]: [DVec3; 3]) -> Option<DMat3> {
-    let x = (b - a).try_normalize()?;
-    let z = x.cross(c - a);
-    if z.length() < 1e-4 * (c - a).length() {
-        return None;
-    }
-    let z = z.normalize();
-    Some(DMat3::from_cols(x, z.cross(x), z))
-}
-
-/// The motion that takes three points to three others, mirrored or not.
-fn motion(from: [DVec3; 3], to: [DVec3; 3], mirrored: bool) -> Option<Motion> {
-    let (f, mut t) = (frame(from)?, frame(to)?);
-    if mirrored {
-        t.z_axis = -t.z_axis;
-    }
-    let turn = t * f.transpose();
-    Some(Motion {
-        turn,
-        shift: to[0] - turn * from[0],
-    })
+    Ok(groups)
 }
 
 struct Fit {
+    /// Takes the first part onto the other.
     motion: Motion,
     same_uvs: bool,
 }
 
-fn fits(a: &Shape, b: &Shape) -> Option<Fit> {
-    let tolerance = a.tolerance().max(b.tolerance());
-    if (a.area - b.area).abs() > 1e-3 * a.area.max(b.area)
-        || (a.points.len() < 3)
-        || (a.diagonal * 2.0 < b.diagonal)
-        || (b.diagonal * 2.0 < a.diagonal)
-    {
-        return None;
-    }
-    // The same order of points and faces: nothing has to be looked up.
-    let three = far_apart(a);
-    let pick = |s: &Shape| three.map(|i| s.points[i]);
-    if a.faces == b.faces
-        && let Some(fit) =
-            motion(pick(a), pick(b), false).and_then(|m| in_order(a, b, m, tolerance))
-    {
-        return Some(fit);
-    }
-    let places = Places::of(&b.points, tolerance);
-    let faces = Faces::of(b);
-    let check = |m: Motion| {
-        // A few points first: most wrong motions fail there.
-        let few = a.points.iter().step_by((a.points.len() / 8).max(1));
-        if !few.into_iter().all(|&p| places.at(m.at(p)).is_some()) {
-            return None;
+/// The first part of a group, with what is asked of it for every other.
+struct Leader<'a> {
+    ground: Ground<'a>,
+    radii: &'a [f32],
+    /// Three points far apart.
+    three: [usize; 3],
+    features: OnceLock<Option<Features>>,
+}
+
+/// Two points of rare kinds, which with the middle fix a motion.
+struct Features {
+    points: [usize; 2],
+    colours: [u64; 2],
+    /// Their distances from the middle.
+    radii: [f64; 2],
+    /// Their distance from each other.
+    apart: f64,
+}
+
+/// What may be looked up for one pair before it counts as different: so many points and faces, and besides so many times all
+/// of the part's. Round parts fit in many ways or in none.
+const LOOKUPS: usize = 20_000;
+const ROUNDS: usize = 64;
+
+impl<'a> Leader<'a> {
+    fn of(one: &'a Candidate<'a>) -> Self {
+        Self {
+            ground: Ground::new(one.shape, one.colours.clone()),
+            radii: &one.radii,
+            three: far_apart(one.shape),
+            features: OnceLock::new(),
         }
-        let same_uvs = faces.fall_on(a, &m, &places, b)?;
-        Some(Fit {
-            motion: m,
-            same_uvs,
+    }
+
+    fn fits(&self, c: &Candidate<'_>, progress: &Progress) -> Result<Option<Fit>, Cancelled> {
+        let (a, b) = (self.ground.shape, c.shape);
+        let near = a.tolerance().max(b.tolerance());
+        let alike = |(x, y): (&f32, &f32)| f64::from((x - y).abs()) <= 3.0 * near;
+        if a.points.len() < 3 || !self.radii.iter().zip(&c.radii).all(alike) {
+            return Ok(None);
+        }
+        let pick = |s: &Shape| self.three.map(|i| s.points[i]);
+        // The same order of points and faces: nothing has to be looked up.
+        if a.first == b.first
+            && a.corners == b.corners
+            && let Some(m) = Motion::of_three(pick(a), pick(b), false)
+            && let Some(fit) = in_order(a, b, m, near)
+        {
+            return Ok(Some(fit));
+        }
+        let mut effort = 0;
+        let check = |back: Option<Motion>, effort: &mut usize| {
+            let Some(back) = back else { return Ok(None) };
+            let found = self.ground.takes(b, &c.colours, &back, effort, progress)?;
+            Ok(found.map(|same_uvs| Fit {
+                motion: back.inverse(),
+                same_uvs,
+            }))
+        };
+        // The same order of points only.
+        for mirrored in [false, true] {
+            let back = Motion::of_three(pick(b), pick(a), mirrored);
+            if let Some(fit) = check(back, &mut effort)? {
+                return Ok(Some(fit));
+            }
+        }
+        let Some(features) = self.features.get_or_init(|| self.rarest()) else {
+            return Ok(None);
+        };
+        // The motions that take the middle and two points of the same kinds onto those.
+        let slack = 2.0 * near;
+        let of_kind = |k: usize| -> Vec<DVec3> {
+            let all = b.points.iter().zip(&c.colours);
+            all.filter(|(p, colour)| {
+                **colour == features.colours[k]
+                    && (p.distance(b.middle) - features.radii[k]).abs() <= slack
+            })
+            .map(|(p, _)| *p)
+            .collect()
+        };
+        let (firsts, seconds) = (of_kind(0), of_kind(1));
+        let to = [
+            a.middle,
+            a.points[features.points[0]],
+            a.points[features.points[1]],
+        ];
+        for &q0 in &firsts {
+            effort += seconds.len() / 8;
+            for &q1 in &seconds {
+                if (q1.distance(q0) - features.apart).abs() > slack {
+                    continue;
+                }
+                for mirrored in [false, true] {
+                    if effort > LOOKUPS + ROUNDS * a.points.len() {
+                        return Ok(None);
+                    }
+                    let back = Motion::of_three([b.middle, q0, q1], to, mirrored);
+                    if let Some(fit) = check(back, &mut effort)? {
+                        return Ok(Some(fit));
+                    }
+                }
+            }
+        }
+        Ok(None)
+    }
+
+    /// A point of the rarest kind (colour and distance from the middle), and a second far off the line through the first.
+    fn rarest(&self) -> Option<Features> {
+        let (a, colours) = (self.ground.shape, &self.ground.colours);
+        let slack = 2.0 * a.tolerance();
+        let radius = |i: usize| a.points[i].distance(a.middle);
+        // Not about the middle itself: that fixes no direction.
+        let mut kinds: Vec<(u64, f64, usize)> = (0..a.points.len())
+            .map(|i| (colours[i], radius(i), i))
+            .filter(|k| k.1 > 0.1 * a.diagonal)
+            .collect();
+        kinds.sort_by(|x, y| x.0.cmp(&y.0).then(x.1.total_cmp(&y.1)).then(x.2.cmp(&y.2)));
+        let first = kinds
+            .chunk_by(|x, y| x.0 == y.0 && y.1 - x.1 <= slack)
+            .min_by_key(|c| c.len())
+            .map(|c| c[0].2)?;
+        let axis = (a.points[first] - a.middle).normalize_or_zero();
+        let off = |i: usize| (a.points[i] - a.middle).cross(axis).length();
+        let most = (0..a.points.len()).map(off).fold(0.0, f64::max);
+        let apart = |i: usize| a.points[i].distance(a.points[first]);
+        let far: Vec<usize> = (0..a.points.len())
+            .filter(|&i| off(i) > 0.5 * most)
+            .collect();
+        let second = far.into_iter().take(64).min_by_key(|&i| {
+            let like = |j: &usize| {
+                colours[*j] == colours[i]
+                    && (radius(*j) - radius(i)).abs() <= slack
+                    && (apart(*j) - apart(i)).abs() <= slack
+            };
+            (0..a.points.len()).filter(like).count()
+        })?;
+        Some(Features {
+            points: [first, second],
+            colours: [first, second].map(|i| colours[i]),
+            radii: [first, second].map(radius),
+            apart: apart(second),
         })
-    };
-    // The same order of points only.
-    for mirrored in [false, true] {
-        if let Some(fit) = motion(pick(a), pick(b), mirrored).and_then(check) {
-            return Some(fit);
-        }
     }
-    by_features(a, b, tolerance, check)
 }
 
 /// Whether a motion takes every point of one shape to the point of the same number of the other, where the faces are the
 /// same numbers too.
-fn in_order(a: &Shape, b: &Shape, motion: Motion, tolerance: f64) -> Option<Fit> {
-    let near = |(&p, &q): (&DVec3, &DVec3)| motion.at(p).distance(q) <= tolerance;
-    if a.materials != b.materials || !a.points.iter().zip(&b.points).all(near) {
+fn in_order(a: &Shape, b: &Shape, motion: Motion, near: f64) -> Option<Fit> {
+    let falls = |(&p, &q): (&DVec3, &DVec3)| motion.at(p).distance(q) <= near;
+    if a.materials != b.materials || !a.points.iter().zip(&b.points).all(falls) {
         return None;
     }
-    let like = |(x, y): (&Vec<Vec2>, &Vec<Vec2>)| {
-        let close = |(u, v): (&Vec2, &Vec2)| (*u - *v).abs().max_element() < UVS_ALIKE;
-        x.len() == y.len() && x.iter().zip(y).all(close)
-    };
+    let mut uvs = a.uvs.iter().zip(&b.uvs);
     Some(Fit {
         motion,
-        same_uvs: a.uvs.len() == b.uvs.len() && a.uvs.iter().zip(&b.uvs).all(like),
+        same_uvs: a.uvs.len() == b.uvs.len()
+            && uvs.all(|(u, v)| (*u - *v).abs().max_element() < UVS_ALIKE),
     })
 }
-
-/// UVs are alike within this, in shares of the sheet.
-const UVS_ALIKE: f32 = 1e-5;
 
 /// Three points far apart and off one line.
 fn far_apart(s: &Shape) -> [usize; 3] {
@@ -202,125 +325,6 @@ fn far_apart(s: &Shape) -> [usize; 3] {
     let line = (s.points[b] - s.points[a]).normalize_or_zero();
     let c = farthest(&|p| (p - s.points[a]).cross(line).length());
     [a, b, c]
-}
-
-/// Tries the motions that take the middle and two points of rare distances onto such points.
-fn by_features(
-    a: &Shape,
-    b: &Shape,
-    tolerance: f64,
-    check: impl Fn(Motion) -> Option<Fit>,
-) -> Option<Fit> {
-    let radius = |s: &Shape, p: DVec3| p.distance(s.middle);
-    let slack = 2.0 * tolerance;
-    let like = |r: f64, x: f64| (r - x).abs() <= slack;
-    // The rarest distance from the middle, among those that are not about zero.
-    let mut radii: Vec<(f64, usize)> = a
-        .points
-        .iter()
-        .enumerate()
-        .map(|(i, &p)| (radius(a, p), i))
-        .filter(|(r, _)| *r > 0.1 * a.diagonal)
-        .collect();
-    radii.sort_by(|x, y| x.0.total_cmp(&y.0));
-    let (_, p0) = radii
-        .chunk_by(|x, y| y.0 - x.0 <= slack)
-        .min_by_key(|c| c.len())
-        .and_then(|c| c.first())
-        .copied()?;
-    let axis = (a.points[p0] - a.middle).normalize_or_zero();
-    // The second as far off the line through the first as any, of a rare kind among those.
-    let off = |p: DVec3| (p - a.middle).cross(axis).length();
-    let most = a.points.iter().map(|&p| off(p)).fold(0.0, f64::max);
-    let kind = |s: &Shape, first: DVec3, p: DVec3| (radius(s, p), p.distance(first));
-    let mut choices: Vec<usize> = (0..a.points.len())
-        .filter(|&i| off(a.points[i]) > 0.5 * most)
-        .collect();
-    choices.truncate(64);
-    let p1 = choices.into_iter().min_by_key(|&i| {
-        let (r, d) = kind(a, a.points[p0], a.points[i]);
-        a.points
-            .iter()
-            .filter(|&&q| {
-                let (x, y) = kind(a, a.points[p0], q);
-                like(r, x) && like(d, y)
-            })
-            .count()
-    })?;
-    let (r0, (r1, d1)) = (radius(a, a.points[p0]), kind(a, a.points[p0], a.points[p1]));
-    let from = [a.middle, a.points[p0], a.points[p1]];
-    let mut tries = 0;
-    for &q0 in b.points.iter().filter(|&&q| like(r0, radius(b, q))) {
-        for &q1 in b.points.iter().filter(|&&q| {
-            let (x, y) = kind(b, q0, q);
-            like(r1, x) && like(d1, y)
-        }) {
-            for mirrored in [false, true] {
-                tries += 1;
-                if tries > TRIES {
-                    return None;
-                }
-                let found = motion(from, [b.middle, q0, q1], mirrored).and_then(&check);
-                if found.is_some() {
-                    return found;
-                }
-            }
-        }
-    }
-    None
-}
-
-/// The faces of a shape by their corners.
-pub(super) struct Faces(HashMap<Vec<u32>, Vec<u32>>);
-
-impl Faces {
-    pub fn of(shape: &Shape) -> Self {
-        let mut map: HashMap<Vec<u32>, Vec<u32>> = HashMap::new();
-        for (f, face) in shape.faces.iter().enumerate() {
-            map.entry(from_lowest(face.clone()))
-                .or_default()
-                .push(f as u32);
-        }
-        Self(map)
-    }
-
-    /// Whether every face of `a`, moved, falls on one of `b` with the same material, and whether their
-    /// UVs agree; `None` when one does not.
-    pub fn fall_on(&self, a: &Shape, m: &Motion, places: &Places<'_>, b: &Shape) -> Option<bool> {
-        let mut to = Vec::with_capacity(a.points.len());
-        let mut taken = vec![false; b.points.len()];
-        for &p in &a.points {
-            let q = places.at(m.at(p))?;
-            if std::mem::replace(&mut taken[q as usize], true) {
-                return None;
-            }
-            to.push(q);
-        }
-        let mut used = vec![false; b.faces.len()];
-        let mut same_uvs = a.uvs.len() == b.uvs.len();
-        for (f, face) in a.faces.iter().enumerate() {
-            let mut moved: Vec<u32> = face.iter().map(|&i| to[i as usize]).collect();
-            let mut uvs = a.uvs.get(f).cloned().unwrap_or_default();
-            if m.mirrors() {
-                moved.reverse();
-                uvs.reverse();
-            }
-            let list = self.0.get(&from_lowest(moved.clone()))?;
-            let &g = list
-                .iter()
-                .find(|&&g| !used[g as usize] && a.materials[f] == b.materials[g as usize])?;
-            used[g as usize] = true;
-            if same_uvs && !uvs.is_empty() {
-                let other = &b.faces[g as usize];
-                let turn = other.iter().position(|&q| q == moved[0]).unwrap_or(0);
-                same_uvs = (0..uvs.len()).all(|k| {
-                    let uv = b.uvs[g as usize][(turn + k) % uvs.len()];
-                    (uv - uvs[k]).abs().max_element() < UVS_ALIKE
-                });
-            }
-        }
-        Some(same_uvs)
-    }
 }
 
 #[cfg(test)]
@@ -369,8 +373,8 @@ mod tests {
 
     fn reordered(mut p: Primitive) -> Primitive {
         let n = p.positions.len() as u32;
-        let to: Vec<u32> = (0..n).map(|i| (i * 5 + 3) % n).collect();
-        assert!(!n.is_multiple_of(5));
+        let step = if n.is_multiple_of(5) { 7 } else { 5 };
+        let to: Vec<u32> = (0..n).map(|i| (i * step + 3) % n).collect();
         let mut positions = p.positions.clone();
         for (i, &t) in to.iter().enumerate() {
             positions[t as usize] = p.positions[i];
@@ -410,7 +414,7 @@ mod tests {
             .primitive(lump(1.002));
         let mirror = turned(0.4) * Affine3A::from_scale(Vec3::new(-1.0, 1.0, 1.0));
         builder.part("lump mirrored", mirror).primitive(lump(1.0));
-        let groups = find(&builder.finish());
+        let groups = find(&builder.finish(), &Progress::new()).unwrap();
         let parts: Vec<Vec<(u32, bool)>> = groups
             .iter()
             .map(|g| g.iter().map(|i| (i.part, i.mirrored)).collect())
@@ -424,6 +428,66 @@ mod tests {
         );
     }
 
+    /// A round pin of 64 sides. Each bit of `diagonals` says which way one of its side faces is split.
+    fn pin(diagonals: u64) -> Primitive {
+        const SIDES: u32 = 64;
+        let mut positions = vec![Vec3::ZERO, Vec3::Y * 0.2];
+        let mut corners = Vec::new();
+        for i in 0..SIDES {
+            let (sin, cos) = (std::f32::consts::TAU * i as f32 / SIDES as f32).sin_cos();
+            let p = Vec3::new(cos, 0.0, sin) * 0.03;
+            positions.extend([p, p + Vec3::Y * 0.2]);
+            let (a, b) = (2 + 2 * i, 2 + 2 * ((i + 1) % SIDES));
+            corners.extend([0, a, b, 1, b + 1, a + 1]);
+            corners.extend(match diagonals >> i & 1 {
+                0 => [a, a + 1, b + 1, a, b + 1, b],
+                _ => [a, a + 1, b, b, a + 1, b + 1],
+            });
+        }
+        Primitive {
+            positions,
+            corners,
+            ..Primitive::default()
+        }
+    }
+
+    #[test]
+    fn round_parts_are_equal_only_when_their_faces_are_split_alike() {
+        let mut builder = MeshBuilder::new();
+        for i in 0..6u32 {
+            let turn = Affine3A::from_rotation_translation(
+                Quat::from_euler(glam::EulerRot::XYZ, i as f32, 0.3, 0.5 * i as f32),
+                Vec3::new(i as f32, 0.0, 0.0),
+            );
+            let once = reordered(pin(0));
+            let twice = reordered(reordered(pin(0)));
+            let turned = pin(0b1011_0111u64.rotate_left(9 * i));
+            builder
+                .part(&format!("pin {i}"), turn)
+                .primitive(match i % 2 {
+                    0 => once,
+                    _ => twice,
+                });
+            builder.part(&format!("marked {i}"), turn).primitive(turned);
+            builder
+                .part(&format!("odd {i}"), turn)
+                .primitive(pin(0x5A17_93C4_0F2E_B68D ^ (0x1_0005 << i)));
+        }
+        let groups = find(&builder.finish(), &Progress::new()).unwrap();
+        let parts: Vec<Vec<u32>> = groups
+            .iter()
+            .map(|g| g.iter().map(|i| i.part).collect())
+            .collect();
+        assert_eq!(parts, [[0, 3, 6, 9, 12, 15], [1, 4, 7, 10, 13, 16]]);
+    }
+
+    #[test]
+    fn a_search_that_is_stopped_ends() {
+        let progress = Progress::new();
+        progress.cancel();
+        assert_eq!(find(&shapes::icosphere(1.0, 2), &progress), Err(Cancelled));
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(48))]
         #[test]
@@ -435,10 +499,10 @@ mod tests {
             builder.part("a", Affine3A::IDENTITY).primitive(lump(1.0));
             builder.part("b", turn * Affine3A::from_scale(flip)).primitive(lump(1.0));
             let mesh = builder.finish();
-            let groups = find(&mesh);
+            let groups = find(&mesh, &Progress::new()).unwrap();
             prop_assert_eq!(groups.len(), 1);
             prop_assert_eq!(groups[0][1].mirrored, mirror);
-            let shapes = of_parts(&mesh);
+            let shapes = of_parts(&mesh, &Progress::new()).unwrap();
             for p in &shapes[0].points {
                 let q = groups[0][1].motion.transform_point3(p.as_vec3()).as_dvec3();
                 prop_assert!(shapes[1].points.iter().any(|r| r.distance(q) < 1e-4));

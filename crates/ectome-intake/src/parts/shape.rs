@@ -1,20 +1,22 @@
 //! A part taken by itself: its points in order of use, its faces among them.
 
-use std::collections::HashMap;
-
-use ectome_mesh::Mesh;
+use ectome_mesh::{Cancelled, Mesh, Progress};
 use glam::{DVec3, Vec2};
+use rayon::prelude::*;
 
-/// The shape of one part.
+/// The shape of one part, in flat arrays.
+#[derive(Default)]
 pub(super) struct Shape {
     /// Places, in order of first use by the faces.
     pub points: Vec<DVec3>,
-    /// Corners of the faces as indices into `points`.
-    pub faces: Vec<Vec<u32>>,
-    /// Material of each face.
-    pub materials: Vec<Option<u32>>,
-    /// First UVs of each face's corners; empty without UVs.
-    pub uvs: Vec<Vec<Vec2>>,
+    /// Corners of all faces, as indices into `points`.
+    pub corners: Vec<u32>,
+    /// Where each face begins in `corners`, and the end of the last.
+    pub first: Vec<u32>,
+    /// Material of each face; [`NO_MATERIAL`] for none.
+    pub materials: Vec<u32>,
+    /// First UV of each corner, [`NO_UV`] where its faces have none; empty when no face has.
+    pub uvs: Vec<Vec2>,
     /// Middle of the points.
     pub middle: DVec3,
     /// Diagonal of their bounds.
@@ -25,66 +27,69 @@ pub(super) struct Shape {
     pub area: f64,
 }
 
-/// The shapes of all parts; parts without faces have none.
-pub(super) fn of_parts(mesh: &Mesh) -> Vec<Shape> {
-    let mut shapes: Vec<Shape> = mesh.parts.iter().map(|_| Shape::empty()).collect();
-    let mut local: Vec<HashMap<u32, u32>> = vec![HashMap::new(); mesh.parts.len()];
-    for run in &mesh.runs {
-        let (shape, local) = (
-            &mut shapes[run.part as usize],
-            &mut local[run.part as usize],
-        );
-        for f in run.faces.clone() {
-            let face: Vec<u32> = mesh
-                .face_points(f as usize)
-                .map(|p| {
-                    *local.entry(p).or_insert_with(|| {
-                        shape.points.push(mesh.points[p as usize].as_dvec3());
-                        shape.points.len() as u32 - 1
-                    })
-                })
-                .collect();
-            let p = |i: u32| shape.points[i as usize];
-            shape.area += 0.5
-                * (1..face.len() - 1)
-                    .map(|k| {
-                        let [o, a, b] = [face[0], face[k], face[k + 1]].map(p);
-                        (a - o).cross(b - o)
-                    })
-                    .sum::<DVec3>()
-                    .length();
-            shape.faces.push(face);
-            shape.materials.push(run.material);
-            if run.channels.uv_sets > 0 {
-                let set = &mesh.uv_sets[0];
-                let uvs = mesh.face(f as usize).iter().map(|&v| set[v as usize]);
-                shape.uvs.push(uvs.collect());
-            }
-        }
+const NO_MATERIAL: u32 = u32::MAX;
+const NO_UV: Vec2 = Vec2::MAX;
+
+/// The shapes of all parts; parts without faces have an empty one.
+///
+/// # Errors
+/// [`Cancelled`].
+pub(super) fn of_parts(mesh: &Mesh, progress: &Progress) -> Result<Vec<Shape>, Cancelled> {
+    let mut runs_of: Vec<Vec<u32>> = vec![Vec::new(); mesh.parts.len()];
+    for (r, run) in mesh.runs.iter().enumerate() {
+        runs_of[run.part as usize].push(r as u32);
     }
-    shapes.iter_mut().for_each(Shape::measure);
-    shapes
+    // The part that a point was last met in, and its number there.
+    let mut met: Vec<(u32, u32)> = vec![(u32::MAX, 0); mesh.points.len()];
+    let mut shapes = Vec::with_capacity(mesh.parts.len());
+    for (part, runs) in runs_of.iter().enumerate() {
+        progress.go_on()?;
+        shapes.push(Shape::of(mesh, part as u32, runs, &mut met));
+    }
+    shapes.par_iter_mut().for_each(Shape::measure);
+    progress.go_on()?;
+    Ok(shapes)
 }
 
 impl Shape {
-    fn empty() -> Self {
-        Self {
-            points: Vec::new(),
-            faces: Vec::new(),
-            materials: Vec::new(),
-            uvs: Vec::new(),
-            middle: DVec3::ZERO,
-            diagonal: 0.0,
-            reach: 0.0,
-            area: 0.0,
+    fn of(mesh: &Mesh, part: u32, runs: &[u32], met: &mut [(u32, u32)]) -> Self {
+        let runs = || runs.iter().map(|&r| &mesh.runs[r as usize]);
+        let with_uvs = runs().any(|r| r.channels.uv_sets > 0);
+        let faces: usize = runs().map(|r| r.faces.len()).sum();
+        let mut shape = Self {
+            corners: Vec::with_capacity(3 * faces),
+            first: Vec::with_capacity(faces + 1),
+            materials: Vec::with_capacity(faces),
+            ..Self::default()
+        };
+        shape.first.push(0);
+        for run in runs() {
+            let set = mesh.uv_sets.first().filter(|_| run.channels.uv_sets > 0);
+            for f in run.faces.clone() {
+                for &v in mesh.face(f as usize) {
+                    let p = mesh.vertex_point[v as usize];
+                    let (last, number) = &mut met[p as usize];
+                    if *last != part {
+                        (*last, *number) = (part, shape.points.len() as u32);
+                        shape.points.push(mesh.points[p as usize].as_dvec3());
+                    }
+                    shape.corners.push(*number);
+                    if with_uvs {
+                        shape.uvs.push(set.map_or(NO_UV, |s| s[v as usize]));
+                    }
+                }
+                shape.first.push(shape.corners.len() as u32);
+                shape.materials.push(run.material.unwrap_or(NO_MATERIAL));
+            }
         }
+        shape
     }
 
     fn measure(&mut self) {
-        let Some(&first) = self.points.first() else {
+        let Some(&start) = self.points.first() else {
             return;
         };
-        let (mut low, mut high) = (first, first);
+        let (mut low, mut high) = (start, start);
         for &p in &self.points {
             low = low.min(p);
             high = high.max(p);
@@ -93,61 +98,74 @@ impl Shape {
         self.middle /= self.points.len() as f64;
         self.diagonal = low.distance(high);
         self.reach = low.abs().max(high.abs()).max_element();
+        self.area = (0..self.face_count()).map(|f| self.face_area(f)).sum();
+    }
+
+    fn face_area(&self, f: usize) -> f64 {
+        let face = self.face(f);
+        let p = |k: usize| self.points[face[k] as usize];
+        let twice = |k: usize| (p(k) - p(0)).cross(p(k + 1) - p(0));
+        0.5 * (1..face.len() - 1).map(twice).sum::<DVec3>().length()
+    }
+
+    pub fn face_count(&self) -> usize {
+        self.materials.len()
+    }
+
+    /// Where the corners of a face are.
+    pub fn range(&self, f: usize) -> std::ops::Range<usize> {
+        self.first[f] as usize..self.first[f + 1] as usize
+    }
+
+    pub fn face(&self, f: usize) -> &[u32] {
+        &self.corners[self.range(f)]
     }
 
     /// How far off a place may be and still be the same.
     pub fn tolerance(&self) -> f64 {
         (1e-4 * self.diagonal).max(8.0 * f64::from(f32::EPSILON) * self.reach)
     }
-}
 
-/// The places of a shape, by cells.
-pub(super) struct Places<'a> {
-    points: &'a [DVec3],
-    size: f64,
-    cells: HashMap<[i64; 3], Vec<u32>>,
-}
-
-impl<'a> Places<'a> {
-    pub fn of(points: &'a [DVec3], tolerance: f64) -> Self {
-        let size = tolerance.max(f64::MIN_POSITIVE) * 2.0;
-        let mut cells: HashMap<[i64; 3], Vec<u32>> = HashMap::new();
-        for (i, p) in points.iter().enumerate() {
-            let key = (*p / size).floor().as_i64vec3().to_array();
-            cells.entry(key).or_default().push(i as u32);
-        }
-        Self {
-            points,
-            size,
-            cells,
-        }
+    /// Distances of the points from their middle, shortest first: no motion changes them.
+    pub fn radii(&self) -> Vec<f32> {
+        let radius = |p: &DVec3| p.distance(self.middle) as f32;
+        let mut radii: Vec<f32> = self.points.iter().map(radius).collect();
+        radii.sort_unstable_by(f32::total_cmp);
+        radii
     }
 
-    /// The point within `tolerance` (half a cell) of a place.
-    pub fn at(&self, place: DVec3) -> Option<u32> {
-        let low = ((place - 0.5 * self.size) / self.size).floor().as_i64vec3();
-        let mut best: Option<(f64, u32)> = None;
-        for x in 0..2 {
-            for y in 0..2 {
-                for z in 0..2 {
-                    let key = [low.x + x, low.y + y, low.z + z];
-                    for &i in self.cells.get(&key).into_iter().flatten() {
-                        let d = self.points[i as usize].distance(place);
-                        if d <= 0.5 * self.size && best.is_none_or(|b| (d, i) < b) {
-                            best = Some((d, i));
-                        }
-                    }
+    /// A colour for each point that tells how the faces about it hang together and what materials they have: points that fall
+    /// on each other by any motion or mirror have equal colours. Colour refinement (B. Weisfeiler and A. Leman, 1968) over the
+    /// faces, three rounds.
+    pub fn colours(&self) -> Vec<u64> {
+        let mut colours = vec![1u64; self.points.len()];
+        for _ in 0..3 {
+            let mut next: Vec<u64> = colours.iter().map(|&c| mixed(c)).collect();
+            for f in 0..self.face_count() {
+                let face = self.face(f);
+                let begin = (u64::from(self.materials[f]) << 32) | face.len() as u64;
+                let sum = |s: u64, &i: &u32| s.wrapping_add(mixed(colours[i as usize] ^ 0x5851));
+                let of_face = mixed(face.iter().fold(mixed(begin), sum));
+                for &i in face {
+                    next[i as usize] = next[i as usize].wrapping_add(of_face);
                 }
             }
+            colours = next;
         }
-        best.map(|(_, i)| i)
+        colours
     }
 }
 
-/// The corners of a face from its lowest on, so that equal faces have equal keys.
-pub(super) fn from_lowest(mut face: Vec<u32>) -> Vec<u32> {
-    let lowest = face.iter().enumerate().min_by_key(|(_, p)| **p);
-    let at = lowest.map_or(0, |(i, _)| i);
-    face.rotate_left(at);
-    face
+/// One number for all colours of a shape, whatever the order of its points.
+pub(super) fn all_colours(colours: &[u64]) -> u64 {
+    let sum = |s: u64, &c: &u64| s.wrapping_add(mixed(c));
+    colours.iter().fold(0, sum)
+}
+
+/// Scatters the bits of a number (the finaliser of SplitMix64: G. Steele, D. Lea and C. Flood, 2014).
+pub(super) fn mixed(mut x: u64) -> u64 {
+    x = x.wrapping_add(0x9e37_79b9_7f4a_7c15);
+    x = (x ^ (x >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    x = (x ^ (x >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    x ^ (x >> 31)
 }

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 
 use ectome_mesh::{
-    Mesh,
+    Cancelled, Mesh, Progress,
     edges::{Side, edges, sorted_sides},
     edit, measure,
     rays::{Blocker, directions},
@@ -41,10 +41,13 @@ struct Verdict {
 
 /// Makes the faces of every piece agree, and turns pieces that look inward. A closed piece inside another is
 /// left as it is when its faces agree already: it may be a hollow.
-pub fn make_outward(mesh: &Mesh) -> (Mesh, Turned) {
-    let Verdict { turn, done } = judge(mesh, sorted_sides(mesh));
+///
+/// # Errors
+/// [`Cancelled`].
+pub fn make_outward(mesh: &Mesh, progress: &Progress) -> Result<(Mesh, Turned), Cancelled> {
+    let Verdict { turn, done } = judge(mesh, sorted_sides(mesh), progress)?;
     if done.faces == 0 {
-        return (mesh.clone(), done);
+        return Ok((mesh.clone(), done));
     }
     let mut out = mesh.clone();
     // Vertices shared by faces that turn and faces that do not are parted, so that each keeps its normal.
@@ -83,13 +86,20 @@ pub fn make_outward(mesh: &Mesh) -> (Mesh, Turned) {
             sink.push(face);
         }
     });
-    (out, done)
+    Ok((out, done))
 }
 
 /// How many faces [`make_outward`] would turn, and which. `sides` are the mesh's, sorted.
-pub fn find(mesh: &Mesh, sides: Vec<Side>) -> (Vec<bool>, Turned) {
-    let v = judge(mesh, sides);
-    (v.turn, v.done)
+///
+/// # Errors
+/// [`Cancelled`].
+pub fn find(
+    mesh: &Mesh,
+    sides: Vec<Side>,
+    progress: &Progress,
+) -> Result<(Vec<bool>, Turned), Cancelled> {
+    let v = judge(mesh, sides, progress)?;
+    Ok((v.turn, v.done))
 }
 
 fn face_normal(mesh: &Mesh, f: usize) -> Vec3 {
@@ -101,7 +111,7 @@ fn face_normal(mesh: &Mesh, f: usize) -> Vec3 {
         .normalize_or_zero()
 }
 
-fn judge(mesh: &Mesh, sides: Vec<Side>) -> Verdict {
+fn judge(mesh: &Mesh, sides: Vec<Side>, progress: &Progress) -> Result<Verdict, Cancelled> {
     let n = mesh.face_count();
     // Neighbours across edges of exactly two faces, and whether they disagree.
     let mut links: Vec<(u32, u32, bool)> = Vec::with_capacity(sides.len());
@@ -114,7 +124,9 @@ fn judge(mesh: &Mesh, sides: Vec<Side>) -> Verdict {
         }
     }
     drop(sides);
+    progress.go_on()?;
     links.par_sort_unstable();
+    progress.go_on()?;
     let mut first = vec![0u32; n + 1];
     for &(f, ..) in &links {
         first[f as usize + 1] += 1;
@@ -157,7 +169,8 @@ fn judge(mesh: &Mesh, sides: Vec<Side>) -> Verdict {
         agreed.push(all_agree);
     }
     drop(links);
-    let inward = inward(mesh, &turn, &members, &agreed);
+    progress.go_on()?;
+    let inward = inward(mesh, &turn, &members, &agreed, progress)?;
     for (list, &flip) in members.iter().zip(&inward) {
         // Where nothing tells inside from outside, the fewer faces turn.
         let turned = list.iter().filter(|&&f| turn[f as usize]).count();
@@ -172,18 +185,24 @@ fn judge(mesh: &Mesh, sides: Vec<Side>) -> Verdict {
         .iter()
         .filter(|list| list.iter().all(|&f| turn[f as usize]))
         .count();
-    Verdict {
+    Ok(Verdict {
         turn,
         done: Turned {
             faces,
             pieces,
             one_sided: one_sided / 2,
         },
-    }
+    })
 }
 
 /// For each piece, after its faces agree: whether it looks inward; `None` where that cannot be told.
-fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> Vec<Option<bool>> {
+fn inward(
+    mesh: &Mesh,
+    turn: &[bool],
+    members: &[Vec<u32>],
+    agreed: &[bool],
+    progress: &Progress,
+) -> Result<Vec<Option<bool>>, Cancelled> {
     let split;
     let flat = match mesh.is_triangulated() {
         true => mesh,
@@ -192,7 +211,9 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
             &split
         }
     };
+    progress.go_on()?;
     let blocker = Blocker::of(flat);
+    progress.go_on()?;
     // The face each triangle came from: triangulation keeps the order.
     let mut origin = Vec::with_capacity(flat.face_count());
     for f in 0..mesh.face_count() {
@@ -209,10 +230,11 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
     let rays = directions(48);
     let size = measure::bounds(mesh).diagonal();
     // How many rays get away from the front and from the back of a piece, asked from so many places.
-    let seen_from = |triangles: &[u32], probes: usize, step: usize| {
+    let seen_from = |triangles: &[u32], probes: usize, step: usize| -> Result<_, Cancelled> {
         let (mut front, mut back) = (0usize, 0usize);
         let probes = probes.min(8 * triangles.len());
         for s in sample::on_faces(flat, triangles.iter().copied(), probes) {
+            progress.go_on()?;
             let t = s.face;
             let [a, b, c] = flat.triangle(t as usize);
             let mut normal = (b - a).cross(c - a).normalize_or_zero();
@@ -234,7 +256,7 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
                 }
             }
         }
-        (front, back)
+        Ok((front, back))
     };
     // Most pieces agree and show their front, or are sheets that show both sides alike: few places tell. Only the
     // others are asked again.
@@ -243,7 +265,7 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
     let first: Vec<(usize, usize)> = of_triangle
         .par_iter()
         .map(|triangles| seen_from(triangles, few, 2))
-        .collect();
+        .collect::<Result<_, _>>()?;
     let is_plain = |(front, back): (usize, usize), agreed: bool| agreed && 10 * back <= 11 * front;
     let doubtful = first
         .iter()
@@ -257,9 +279,9 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
         .zip(agreed)
         .map(|((triangles, &seen), &agreed)| {
             if is_plain(seen, agreed) {
-                return Some(false);
+                return Ok(Some(false));
             }
-            match seen_from(triangles, many, 1) {
+            Ok(match seen_from(triangles, many, 1)? {
                 (0, 0) if agreed => Some(false),
                 (0, 0) => None,
                 (f, b) if 2 * b > 3 * f => Some(true),
@@ -267,7 +289,7 @@ fn inward(mesh: &Mesh, turn: &[bool], members: &[Vec<u32>], agreed: &[bool]) -> 
                 // An open sheet, seen from both sides alike.
                 _ if agreed => Some(false),
                 _ => None,
-            }
+            })
         })
         .collect()
 }
@@ -288,10 +310,13 @@ mod tests {
         let mut inside_out = ball.clone();
         (0..ball.face_count()).for_each(|f| flip(&mut inside_out, f));
         assert!(measure::volume(&inside_out) < 0.0);
-        let (back, done) = make_outward(&inside_out);
+        let (back, done) = make_outward(&inside_out, &Progress::new()).unwrap();
         assert_eq!((done.faces, done.pieces), (320, 1));
         assert!((measure::volume(&back) - measure::volume(&ball)).abs() < 1e-9);
-        assert_eq!(make_outward(&back).1, Turned::default());
+        assert_eq!(
+            make_outward(&back, &Progress::new()).unwrap().1,
+            Turned::default()
+        );
     }
 
     // A Möbius band of n quads, twisted once: one side only, so no winding can be made to agree.
@@ -325,7 +350,7 @@ mod tests {
             corners,
             ..Default::default()
         });
-        let (_, done) = make_outward(&builder.finish());
+        let (_, done) = make_outward(&builder.finish(), &Progress::new()).unwrap();
         assert_eq!(done.one_sided, 1);
     }
 
@@ -337,7 +362,7 @@ mod tests {
             let outward = measure::volume(&ring);
             let mut mixed = ring.clone();
             for f in which { flip(&mut mixed, f); }
-            let (sound, _) = make_outward(&mixed);
+            let (sound, _) = make_outward(&mixed, &Progress::new()).unwrap();
             prop_assert_eq!(Topology::of(&sound).inconsistent_edges, 0);
             prop_assert!((measure::volume(&sound).abs() - outward.abs()).abs() < 1e-6);
             prop_assert!(measure::volume(&sound) > 0.0);

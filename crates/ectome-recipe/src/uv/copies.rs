@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use ectome_intake::parts::{mirror, repeats};
-use ectome_mesh::Mesh;
+use ectome_mesh::{Cancelled, Mesh, Progress};
 use ectome_uv::{layout::Layout, surface::NONE};
 use glam::Vec3;
 
@@ -14,7 +14,10 @@ pub struct Copies {
 
 impl Copies {
     /// Finds repeats; with `mirrored` mirror images too, and halves of parts that are their own.
-    pub fn of(mesh: &Mesh, mirrored: bool) -> Self {
+    ///
+    /// # Errors
+    /// [`Cancelled`].
+    pub fn of(mesh: &Mesh, mirrored: bool, progress: &Progress) -> Result<Self, Cancelled> {
         // UVs must not tell parts apart that are about to get new ones.
         let mut bare = mesh.clone();
         bare.uv_sets.clear();
@@ -25,7 +28,7 @@ impl Copies {
             by_part[p as usize].push(f as u32);
         }
         let mut copied = vec![false; mesh.parts.len()];
-        for group in repeats::find(&bare) {
+        for group in repeats::find(&bare, progress)? {
             let first = &by_part[group[0].part as usize];
             for copy in group[1..].iter().filter(|i| mirrored || !i.mirrored) {
                 let own = &by_part[copy.part as usize];
@@ -39,7 +42,10 @@ impl Copies {
             }
         }
         if mirrored {
-            for half in mirror::find(&bare).into_iter().filter(|h| h.clean) {
+            for half in mirror::find(&bare, progress)?
+                .into_iter()
+                .filter(|h| h.clean)
+            {
                 let p = half.part as usize;
                 if copied[p] {
                     continue;
@@ -66,7 +72,7 @@ impl Copies {
                 }
             }
         }
-        Self { of }
+        Ok(Self { of })
     }
 
     /// Nothing is a copy.
@@ -216,8 +222,11 @@ mod tests {
     fn every_face_of_a_repeat_is_a_copy() {
         let mesh = three();
         let count = |c: &Copies| c.of.iter().flatten().count();
-        assert_eq!(count(&Copies::of(&mesh, false)), 320);
-        let copies = Copies::of(&mesh, true);
+        assert_eq!(
+            count(&Copies::of(&mesh, false, &Progress::new()).unwrap()),
+            320
+        );
+        let copies = Copies::of(&mesh, true, &Progress::new()).unwrap();
         assert_eq!(count(&copies), 640);
         for f in 0..mesh.face_count() {
             let Some((g, turn)) = copies.of[f] else {
@@ -235,7 +244,7 @@ mod tests {
     #[test]
     fn copies_lie_where_their_first_lies() {
         let mesh = three();
-        let copies = Copies::of(&mesh, true);
+        let copies = Copies::of(&mesh, true, &Progress::new()).unwrap();
         let mut layout = Layout::empty(mesh.face_count());
         for f in 0..320 {
             layout.island[f] = 0;

@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 
 pub use ectome_uv::unwrap::Ground;
 
-use crate::EngineError;
+use crate::{EngineError, step::Split};
 use work::Work;
 
 /// A place on the surface, in metres; it names the island it lies on.
@@ -163,7 +163,7 @@ impl UvStep {
         }
     }
 
-    /// Makes the change on a scene of triangles.
+    /// Makes the change on a scene. Polygons stay whole where no seam crosses them.
     ///
     /// # Errors
     /// [`EngineError::Uv`] when it cannot be made, [`EngineError::Cancelled`].
@@ -174,6 +174,10 @@ impl UvStep {
     ) -> Result<(Scene, UvReport), EngineError> {
         let started = Instant::now();
         progress.stage(self.title());
+        let split = Split::of(&scene.mesh, progress)?;
+        if let Some(split) = &split {
+            scene.mesh = split.triangles.clone();
+        }
         let work = Work::new(&scene, &self.packing);
         let before = work.layout.uv.clone();
         let (layout, mut sentence) = work.changed(&self.change, progress)?;
@@ -189,6 +193,9 @@ impl UvStep {
             seconds: started.elapsed().as_secs_f64(),
             ..examined(&scene, self.packing.sheet.size, self.packing.sheet.sheets)
         };
+        if let Some(split) = &split {
+            scene.mesh = split.joined(&scene.mesh);
+        }
         scene.copies.clear();
         progress.at(1.0)?;
         Ok((scene, report))

@@ -234,7 +234,7 @@ impl<'a> Work<'a> {
         }
         // Equal parts are unwrapped once. A mark on one of them means that one, so then each is unwrapped by itself.
         let copies = match marks.is_empty() && only.is_empty() {
-            true => Copies::of(self.mesh, self.packing.stacks == Stacks::Mirrored),
+            true => Copies::of(self.mesh, self.packing.stacks == Stacks::Mirrored, progress)?,
             false => Copies::none(self.mesh),
         };
         let chosen = self.chosen(only)?;
@@ -434,7 +434,8 @@ impl<'a> Work<'a> {
 
     fn packed(mut self, scale: Option<f64>, progress: &Progress) -> Result<Layout, EngineError> {
         if self.packing.stacks != Stacks::Apart {
-            let copies = Copies::of(self.mesh, self.packing.stacks == Stacks::Mirrored);
+            let mirrored = self.packing.stacks == Stacks::Mirrored;
+            let copies = Copies::of(self.mesh, mirrored, progress)?;
             copies.lay(self.mesh, &mut self.layout);
         }
         let keep = self.packing.stacks != Stacks::Apart;

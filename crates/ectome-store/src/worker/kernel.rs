@@ -1,118 +1,119 @@
-//! What the kinds of work compute. No rows, no waiting: files in, results out.
+//! What the kinds of work compute. No rows, no waiting but for what is kept: a recipe in, results out.
 
-use bytes::Bytes;
-use ectome_formats::{
-    FileSet, Reading, Scene, Space,
-    files::{MESHES, extension_of},
-    glb, space,
-};
+use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Change, CollapseLog, Done, EngineError, Found, Inspection, Mark, Outcome, Recipe, UvReport,
-    UvStep, engine, picture, thinned::thinned,
+    Artefact, Change, Done, EngineError, Found, Inspection, Kept, Mark, Outcome, Recipe, engine,
+    picture, step::triangulated, thinned::thinned,
 };
 
-use crate::work::Kind;
+use crate::{stock::StoreStock, work::Kind};
 
 /// Size of pictures on the shelf.
 const PICTURE: (u32, u32) = (640, 480);
 
-/// What kernel work hands back: a mesh for the stage and what belongs to its kind.
+/// What kernel work hands back.
 pub(super) enum Made {
     Intake {
-        looked_at: Box<LookedAt>,
+        prepared: Box<Prepared>,
         found: Box<Found>,
-        /// The space that was guessed, as a change, and what it did.
+        /// The space that was guessed, as a change.
         changes: Vec<Change>,
-        results: Vec<Done>,
+        /// The source as it was read, where that is not what it is prepared to.
+        read: Option<Box<Written>>,
     },
     Preparation {
-        looked_at: Box<LookedAt>,
-        results: Vec<Done>,
+        prepared: Box<Prepared>,
     },
     Analysis {
-        log: Box<CollapseLog>,
+        kept: Box<KeptBytes>,
         flat: u64,
     },
-    Cut {
+    Result {
         outcome: Box<Outcome>,
-        mesh: Vec<u8>,
-    },
-    /// Other UVs on the same surface: what was measured of it still holds.
-    Uvs {
-        scene: Box<Scene>,
-        report: Box<UvReport>,
-        mesh: Vec<u8>,
-        picture: Vec<u8>,
+        mesh: Box<Written>,
+        view: Vec<u8>,
+        kept: Box<KeptBytes>,
     },
 }
 
-/// A source as pages show it.
-pub(super) struct LookedAt {
+/// A prepared source as it is kept and as pages show it.
+pub(super) struct Prepared {
+    pub mesh: Written,
+    pub results: Vec<Done>,
     pub inspection: Inspection,
     pub picture: Vec<u8>,
-    pub stage: Vec<u8>,
+    pub view: Vec<u8>,
     pub marks: Vec<Vec<Mark>>,
+}
+
+/// A scene as it is kept, and the pictures it names.
+pub(super) struct Written {
+    pub bytes: Vec<u8>,
+    pub pictures: Vec<(String, Vec<u8>)>,
+}
+
+impl Written {
+    fn of(scene: &Scene) -> Result<Self, EngineError> {
+        let mut pictures = Vec::new();
+        let bytes = native::write(scene, &mut |picture| {
+            // As the store names blobs.
+            let name = blake3::hash(picture).to_hex().to_string();
+            pictures.push((name.clone(), picture.to_vec()));
+            name
+        })?;
+        Ok(Self { bytes, pictures })
+    }
+}
+
+/// What others of the same source go on from, as it is kept.
+pub(super) struct KeptBytes {
+    pub log: Option<Vec<u8>>,
+    pub curve: Vec<(u32, f32)>,
+    pub first_pass: Option<(Written, Vec<u8>)>,
+}
+
+impl KeptBytes {
+    fn of(kept: Kept) -> Result<Self, EngineError> {
+        let first_pass = match kept.first_pass {
+            None => None,
+            Some(pass) => {
+                let report = serde_json::to_vec(&pass.report).unwrap_or_default();
+                Some((Written::of(&pass.scene)?, report))
+            }
+        };
+        Ok(Self {
+            curve: kept
+                .analysis
+                .as_ref()
+                .map_or_else(Vec::new, |log| log.error_curve(ectome_recipe::CURVE_PLACES)),
+            log: kept.analysis.map(|log| log.to_bytes()),
+            first_pass,
+        })
+    }
 }
 
 /// A piece of work with everything it needs.
 pub(super) struct Task {
     pub kind: Kind,
     pub recipe: Recipe,
-    pub files: Vec<(String, Bytes)>,
-    /// What all steps but the last make, if that is stored.
-    pub base: Option<Bytes>,
-    /// The analysis, if that is stored.
-    pub known: Option<Bytes>,
-    /// Bytes that reading may take.
-    pub budget: u64,
+    /// The extension of the source's mesh file.
+    pub extension: String,
+    pub stock: StoreStock,
 }
 
 /// Does a piece of work.
-pub(super) fn run(task: Task, progress: &Progress) -> Result<Made, EngineError> {
-    match (&task.base, task.recipe.last_uv()) {
-        (Some(base), Some(step)) => {
-            let reading = Reading::new(progress, task.budget);
-            uvs(
-                glb::read_within("candidate.glb", base, &reading)?,
-                step,
-                progress,
-            )
-        }
-        _ => kernel(&task, progress),
-    }
-}
-
-/// Changes the UVs of a candidate.
-fn uvs(scene: Scene, step: &UvStep, progress: &Progress) -> Result<Made, EngineError> {
-    let (scene, report) = step.apply(scene, &progress.span(0.0, 0.95))?;
-    Ok(Made::Uvs {
-        mesh: glb::write(&scene, &glb::Naming::default())?,
-        picture: picture::png(&scene, 320, 240),
-        scene: Box::new(scene),
-        report: Box::new(report),
-    })
-}
-
-fn kernel(task: &Task, progress: &Progress) -> Result<Made, EngineError> {
-    let Task { recipe, files, .. } = task;
-    let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-    let reading = |p: &Progress| Reading::new(p, task.budget);
-    // A damaged analysis counts as none.
-    let known = || {
-        task.known
-            .as_ref()
-            .and_then(|b| CollapseLog::from_bytes(b).ok())
-    };
-    let naming = glb::Naming::default();
+pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError> {
+    let Task { recipe, stock, .. } = task;
     match task.kind {
         Kind::Intake => {
-            progress.stage("Reading");
-            let mut scene = ectome_formats::read_within(&set, &reading(&progress.span(0.0, 0.3)))?;
-            progress.at(0.3)?;
-            let found = space::of(mesh_extension(files), &scene.mesh);
-            let (mut changes, mut results) = (Vec::new(), Vec::new());
+            let reading = progress.span(0.0, 0.3);
+            let outcome = engine::run(recipe, stock, &reading)?;
+            let found = space::of(&task.extension, &outcome.scene.mesh);
+            let (mut scene, mut changes, mut results) = (outcome.scene, Vec::new(), Vec::new());
+            let mut read = None;
             if found.space != Space::default() {
+                read = Some(Box::new(Written::of(&scene)?));
                 let change = Change::Measure { space: found.space };
                 let (measured, done) = change.apply(scene, progress)?;
                 scene = measured;
@@ -120,65 +121,65 @@ fn kernel(task: &Task, progress: &Progress) -> Result<Made, EngineError> {
                 results.push(done);
             }
             Ok(Made::Intake {
-                looked_at: Box::new(look_at(scene, &progress.span(0.3, 1.0))?),
+                prepared: Box::new(prepared(scene, results, &progress.span(0.3, 1.0))?),
                 found: Box::new(found),
                 changes,
-                results,
+                read,
             })
         }
         Kind::Prepare => {
-            let outcome = engine::run_within(
-                None,
-                recipe,
-                &set,
-                None,
-                task.budget,
-                &progress.span(0.0, 0.5),
-            )?;
+            let outcome = engine::run(recipe, stock, &progress.span(0.0, 0.5))?;
+            let looking = progress.span(0.5, 1.0);
+            let prepared = prepared(outcome.scene, outcome.done, &looking)?;
             Ok(Made::Preparation {
-                looked_at: Box::new(look_at(outcome.scene, &progress.span(0.5, 1.0))?),
-                results: outcome.done,
+                prepared: Box::new(prepared),
             })
         }
         Kind::Analyse => {
-            let session = engine::open_within(
-                recipe,
-                &set,
-                known(),
-                task.budget,
-                &progress.span(0.0, 0.75),
-            )?;
+            let session = engine::open(recipe, stock, &progress.span(0.0, 0.75))?;
             progress.stage("Looking for flat regions");
             let flat = session.flat_triangles(&progress.span(0.75, 1.0))? as u64;
             Ok(Made::Analysis {
-                log: Box::new(session.into_analysis()),
+                kept: Box::new(KeptBytes::of(session.into_kept())?),
                 flat,
             })
         }
         Kind::Cut => {
-            let base = match &task.base {
-                Some(b) => Some(glb::read_within(
-                    "candidate.glb",
-                    b,
-                    &reading(&progress.span(0.0, 0.1)),
-                )?),
-                None => None,
-            };
-            let outcome = engine::run_within(base, recipe, &set, known(), task.budget, progress)?;
-            let mesh = glb::write(&outcome.scene, &naming)?;
-            Ok(Made::Cut {
+            let mut outcome = engine::run(recipe, stock, &progress.span(0.0, 0.97))?;
+            let mesh = Written::of(&outcome.scene)?;
+            let shown = triangulated(outcome.scene.clone(), progress)?;
+            let view = glb::write(&shown, &glb::Naming::default())?;
+            if !outcome
+                .artefacts
+                .iter()
+                .any(|a| a.kind == Artefact::PICTURE)
+                && outcome.artefacts_of.is_none()
+            {
+                // What no step reduced looks like its source.
+                let picture = picture::png(&shown, PICTURE.0 / 2, PICTURE.1 / 2);
+                let picture = Artefact::new(Artefact::PICTURE, picture);
+                outcome.artefacts.push(picture);
+            }
+            Ok(Made::Result {
+                kept: Box::new(KeptBytes::of(std::mem::take(&mut outcome.kept))?),
+                mesh: Box::new(mesh),
+                view,
                 outcome: Box::new(outcome),
-                mesh,
             })
         }
     }
 }
 
 /// Inspects a scene and makes what pages show of it.
-fn look_at(scene: Scene, progress: &Progress) -> Result<LookedAt, EngineError> {
+fn prepared(
+    scene: Scene,
+    results: Vec<Done>,
+    progress: &Progress,
+) -> Result<Prepared, EngineError> {
     progress.stage("Inspecting");
     let (mut inspection, marks) = Inspection::of(&scene, &progress.span(0.0, 0.6))?;
-    let mut scene = engine::triangulated(scene);
+    let mesh = Written::of(&scene)?;
+    let mut scene = triangulated(scene, progress)?;
     if let Some(shown) = thinned(&scene) {
         inspection.stage_triangles = shown.mesh.triangle_count();
         scene = shown;
@@ -190,22 +191,22 @@ fn look_at(scene: Scene, progress: &Progress) -> Result<LookedAt, EngineError> {
         numbered: true,
         ..glb::Naming::default()
     };
-    let stage = glb::write(&scene, &naming)?;
+    let view = glb::write(&scene, &naming)?;
     progress.at(1.0)?;
-    Ok(LookedAt {
+    Ok(Prepared {
+        mesh,
+        results,
         inspection,
         picture,
-        stage,
+        view,
         marks,
     })
 }
 
-/// The extension of the file that holds the mesh.
-fn mesh_extension(files: &[(String, Bytes)]) -> &str {
-    let known = |e: &&str| MESHES.iter().any(|m| m.eq_ignore_ascii_case(e));
-    files
-        .iter()
-        .map(|(name, _)| extension_of(name))
-        .find(known)
-        .unwrap_or_default()
-}
+/// The kinds of artefacts that a result with the surface of another shares with it.
+pub(super) const SHARED: [&str; 4] = [
+    Artefact::PICTURE,
+    Artefact::OUTLINE,
+    Artefact::SHADING,
+    Artefact::FIELD,
+];

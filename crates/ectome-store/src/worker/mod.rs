@@ -1,7 +1,7 @@
 //! Takes work and does it.
 //!
 //! ```text
-//! take ─▶ gather files ─▶ kernel ─▶ store and record ─▶ end
+//! take ─▶ kernel, which asks for what is kept ─▶ store and record ─▶ end
 //!           └───────── heartbeat: lease, progress, "go on?" ─────────┘
 //! ```
 //!
@@ -19,13 +19,14 @@ use std::{
     time::Duration,
 };
 
+use ectome_formats::files::{MESHES, extension_of};
 use ectome_mesh::Progress;
 use ectome_recipe::{EngineError, Recipe};
 use tokio::sync::watch;
 
 use crate::{
     Store, StoreError,
-    candidate::Base,
+    stock::StoreStock,
     work::{Kind, Lane, MOST_CRASHES, State, Work},
 };
 use kernel::{Made, Task};
@@ -139,12 +140,14 @@ impl Worker {
             // What was wanted is there already: an earlier piece of work made it.
             return Ok(End::Done);
         };
-        let (task, base) = self.gather(work, &recipe, resources.budget).await?;
         let progress = Progress::new();
+        let task = self
+            .task(work, &recipe, resources.budget, &progress)
+            .await?;
         let made = {
             let (progress, threads) = (progress.clone(), resources.threads.clone());
             tokio::task::spawn_blocking(move || {
-                threads.install(|| catch_unwind(AssertUnwindSafe(|| kernel::run(task, &progress))))
+                threads.install(|| catch_unwind(AssertUnwindSafe(|| kernel::run(&task, &progress))))
             })
         };
         let made = match self.beside(work, &progress, made).await? {
@@ -157,7 +160,7 @@ impl Worker {
             Beside::Stopping => return Ok(End::Stopping),
         };
         progress.stage("Storing");
-        let recording = self.record(work, &recipe, base, made);
+        let recording = self.record(work, &recipe, made);
         match self.beside(work, &progress, recording).await? {
             Beside::Ended(recorded) => recorded.map(|()| End::Done),
             Beside::Dropped => Ok(End::Dropped),
@@ -165,15 +168,9 @@ impl Worker {
         }
     }
 
-    async fn record(
-        &self,
-        work: &Work,
-        recipe: &Recipe,
-        base: Option<Base>,
-        made: Made,
-    ) -> Result<(), StoreError> {
+    async fn record(&self, work: &Work, recipe: &Recipe, made: Made) -> Result<(), StoreError> {
         let _naming = self.store.blobs.naming().await;
-        record::record(&self.store, work, recipe, base, made).await
+        record::record(&self.store, work, recipe, made).await
     }
 
     /// Runs `doing` to its end and reports meanwhile. Where the row says that it is not wanted any more, it is asked to stop
@@ -242,35 +239,23 @@ impl Worker {
         }))
     }
 
-    /// Everything the kernel needs, and what the result goes on from.
-    async fn gather(
+    /// Everything the kernel needs.
+    async fn task(
         &self,
         work: &Work,
         recipe: &Recipe,
         budget: u64,
-    ) -> Result<(Task, Option<Base>), StoreError> {
-        let store = &self.store;
-        // What goes on from something that is made already does not make that again.
-        let base = match recipe.before_last() {
-            Some(before) if work.kind == Kind::Cut => store.made(&before.key()).await?,
-            _ => None,
-        };
-        let mut files = Vec::new();
-        for file in store.source_files(work.asset).await? {
-            files.push((file.name, store.blobs.open(&file.blob).await?));
-        }
-        let task = Task {
+        progress: &Progress,
+    ) -> Result<Task, StoreError> {
+        let files = self.store.source_files(work.asset).await?;
+        let extensions = files.iter().map(|f| extension_of(&f.name).to_owned());
+        let is_mesh = |e: &String| MESHES.iter().any(|m| m.eq_ignore_ascii_case(e));
+        Ok(Task {
             kind: work.kind,
             recipe: recipe.clone(),
-            files,
-            base: match &base {
-                Some(base) => Some(store.blobs.open(&base.mesh).await?),
-                None => None,
-            },
-            known: store.analysis_bytes(recipe).await?,
-            budget,
-        };
-        Ok((task, base))
+            extension: extensions.into_iter().find(is_mesh).unwrap_or_default(),
+            stock: StoreStock::of(&self.store, work.asset, budget, progress),
+        })
     }
 
     async fn fail(&self, work: &Work, fault: &str) -> Result<(), StoreError> {

@@ -1,132 +1,155 @@
 //! Stores what was made and records it.
 
-use ectome_recipe::{CutReport, Pictures, Recipe};
+use ectome_recipe::{CutReport, Outcome, Recipe};
 
-use super::kernel::{LookedAt, Made};
+use super::kernel::{KeptBytes, Made, Prepared, SHARED, Written};
 use crate::{
     Store, StoreError,
-    asset::IntakeResult,
-    candidate::{Base, CutResult, PictureBlobs},
+    artefact::{Named, kind},
+    asset::Intake,
+    candidate::Finished,
     work::Work,
 };
 
-/// Keeps the blobs of a result and names them in the rows of what was asked for. Doing it twice changes nothing.
+/// Keeps the blobs of a result and names them beside what was asked for. Doing it twice changes nothing.
 pub(super) async fn record(
     store: &Store,
     work: &Work,
     recipe: &Recipe,
-    base: Option<Base>,
     made: Made,
 ) -> Result<(), StoreError> {
-    let hash = work.candidate.as_deref().unwrap_or_default();
     match made {
-        Made::Uvs {
-            scene,
-            report,
-            mesh,
-            picture,
-        } => {
-            let triangles = scene.mesh.triangle_count();
-            let mut proof = base
-                .as_ref()
-                .and_then(|b| b.proof.clone().zip(b.pictures.clone()));
-            if let Some((proof, pictures)) = &mut proof {
-                // Drift compares with UVs that are no more.
-                proof.uvs = None;
-                pictures.result = store.blobs.put(picture).await?;
-            }
-            let cut = base
-                .and_then(|b| b.report)
-                .unwrap_or_else(|| uncut(triangles));
-            let result = CutResult {
-                triangles: triangles as u64,
-                vertices: scene.mesh.vertex_count() as u64,
-                report: CutReport {
-                    uv_drift_mean_texels: None,
-                    uv_drift_max_texels: None,
-                    ..cut
-                },
-                mesh: store.blobs.put(mesh).await?,
-                proof,
-                uv: Some(*report),
-            };
-            store.finish_cut(hash, &result).await
-        }
         Made::Intake {
-            looked_at,
+            prepared,
             found,
             changes,
-            results,
+            read,
         } => {
-            let result = kept(store, *looked_at).await?;
+            let as_read = match read {
+                None => Vec::new(),
+                Some(read) => written(store, kind::MESH, *read).await?,
+            };
+            let intake = kept(store, &recipe.source, &changes, *prepared).await?;
             store
-                .finish_intake(work.asset, &result, &found, &changes, &results)
+                .finish_intake(work.asset, &intake, &found, (&recipe.key(), &as_read))
                 .await?;
             store.ask_for_analysis(work.asset).await
         }
-        Made::Preparation { looked_at, results } => {
-            let result = kept(store, *looked_at).await?;
-            store
-                .finish_preparation(work.asset, &recipe.changes(), &results, &result)
-                .await?;
+        Made::Preparation { prepared } => {
+            let intake = kept(store, &recipe.source, &recipe.changes(), *prepared).await?;
+            store.finish_preparation(work.asset, &intake).await?;
             store.ask_for_analysis(work.asset).await
         }
-        Made::Analysis { log, flat } => store.keep_analysis(recipe, *log, Some(flat)).await,
-        Made::Cut { mut outcome, mesh } => {
-            if let Some(log) = outcome.analysis.take() {
-                store.keep_analysis(recipe, log, None).await?;
-            }
-            let mesh_blob = store.blobs.put(mesh).await?;
-            let triangles = outcome.scene.mesh.triangle_count();
-            let proof = match outcome.proven.take() {
-                None => None,
-                Some(p) => Some((p.proof, kept_pictures(store, p.pictures).await?)),
-            };
-            let result = CutResult {
-                proof,
-                triangles: triangles as u64,
-                vertices: outcome.scene.mesh.vertex_count() as u64,
-                report: outcome.cut.unwrap_or_else(|| uncut(triangles)),
-                mesh: mesh_blob,
-                uv: outcome.uv,
-            };
-            store.finish_cut(hash, &result).await
+        Made::Analysis { kept, flat } => keep(store, recipe, *kept, Some(flat)).await,
+        Made::Result {
+            outcome,
+            mesh,
+            view,
+            kept,
+        } => {
+            keep(store, recipe, *kept, None).await?;
+            let hash = work.candidate.as_deref().unwrap_or_default();
+            finish(store, hash, *outcome, *mesh, view).await
         }
     }
 }
 
-/// What no step cut is its source.
-fn uncut(triangles: usize) -> CutReport {
-    CutReport {
-        triangles_before: triangles,
-        triangles_after: triangles,
-        target: triangles,
-        outline_agreement: 1.0,
-        ..CutReport::default()
+/// Stores a kept scene with its pictures.
+async fn written(
+    store: &Store,
+    kind: &'static str,
+    scene: Written,
+) -> Result<Vec<Named>, StoreError> {
+    let mut list = Vec::new();
+    for (name, bytes) in scene.pictures {
+        let blob = store.blobs.put(bytes).await?;
+        list.push(Named::new(kind::TEXTURE, name, blob));
     }
+    let blob = store.blobs.put(scene.bytes).await?;
+    list.push(Named::new(kind, "", blob));
+    Ok(list)
 }
 
-async fn kept_pictures(store: &Store, p: Pictures) -> Result<PictureBlobs, StoreError> {
-    let [source, result, difference] = p.shading;
-    Ok(PictureBlobs {
-        result: store.blobs.put(p.result).await?,
-        outline: store.blobs.put(p.outline).await?,
-        shading: [
-            store.blobs.put(source).await?,
-            store.blobs.put(result).await?,
-            store.blobs.put(difference).await?,
-        ],
-        source_field: store.blobs.put(p.source_field).await?,
-        result_field: store.blobs.put(p.result_field).await?,
+/// Stores what a source is prepared to.
+async fn kept(
+    store: &Store,
+    source: &str,
+    changes: &[ectome_recipe::Change],
+    prepared: Prepared,
+) -> Result<Intake, StoreError> {
+    let document = |v: serde_json::Result<Vec<u8>>| v.map_err(|e| StoreError::stored("marks", e));
+    let marks = document(serde_json::to_vec(&prepared.marks))?;
+    let done = document(serde_json::to_vec(&prepared.results))?;
+    let mut artefacts = written(store, kind::MESH, prepared.mesh).await?;
+    let rest = [
+        (ectome_recipe::Artefact::PICTURE, prepared.picture),
+        (kind::VIEW, prepared.view),
+        (kind::MARKS, marks),
+        (kind::DONE, done),
+    ];
+    for (kind, bytes) in rest {
+        artefacts.push(Named::new(kind, "", store.blobs.put(bytes).await?));
+    }
+    Ok(Intake {
+        key: Recipe::prepared(source, changes).key(),
+        changes: changes.to_vec(),
+        results: prepared.results,
+        inspection: prepared.inspection,
+        artefacts,
     })
 }
 
-async fn kept(store: &Store, looked_at: LookedAt) -> Result<IntakeResult, StoreError> {
-    let marks = serde_json::to_vec(&looked_at.marks).map_err(|e| StoreError::stored("marks", e))?;
-    Ok(IntakeResult {
-        inspection: looked_at.inspection,
-        picture: store.blobs.put(looked_at.picture).await?,
-        stage: store.blobs.put(looked_at.stage).await?,
-        marks: store.blobs.put(marks).await?,
-    })
+/// Keeps what others of the same source go on from.
+async fn keep(
+    store: &Store,
+    recipe: &Recipe,
+    kept: KeptBytes,
+    flat: Option<u64>,
+) -> Result<(), StoreError> {
+    let mut artefacts = Vec::new();
+    if let Some((scene, report)) = kept.first_pass {
+        artefacts = written(store, kind::FIRST_PASS, scene).await?;
+        let blob = store.blobs.put(report).await?;
+        artefacts.push(Named::new(kind::FIRST_PASS_REPORT, "", blob));
+    }
+    let curve = match kept.log {
+        None => None,
+        Some(log) => {
+            let blob = store.blobs.put(log).await?;
+            artefacts.push(Named::new(kind::LOG, "", blob));
+            Some(kept.curve)
+        }
+    };
+    store
+        .keep_analysis(recipe, curve.as_deref(), flat, &artefacts)
+        .await
+}
+
+/// Keeps a result and says that it is there.
+async fn finish(
+    store: &Store,
+    hash: &str,
+    outcome: Outcome,
+    mesh: Written,
+    view: Vec<u8>,
+) -> Result<(), StoreError> {
+    let mut artefacts = written(store, kind::MESH, mesh).await?;
+    artefacts.push(Named::new(kind::VIEW, "", store.blobs.put(view).await?));
+    for a in outcome.artefacts {
+        let blob = store.blobs.put(a.bytes).await?;
+        artefacts.push(Named::new(a.kind, a.which, blob));
+    }
+    let triangles = outcome.scene.mesh.triangle_count();
+    let finished = Finished {
+        triangles: triangles as u64,
+        vertices: outcome.scene.mesh.vertex_count() as u64,
+        report: outcome
+            .cut
+            .unwrap_or_else(|| CutReport::of_source(triangles)),
+        proof: outcome.proof,
+        uv: outcome.uv,
+        artefacts,
+        shares_with: outcome.artefacts_of,
+    };
+    store.finish_cut(hash, &finished, &SHARED).await
 }

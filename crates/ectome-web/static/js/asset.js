@@ -169,14 +169,17 @@ document.addEventListener('htmx:afterSwap', (event) => {
   if (event.target.id === 'panel') refresh();
 });
 
-// A column that is drawn anew while something in it is dragged would drop the drag, and while a preview is on its way its
-// place: it waits for both.
+// A column that is drawn anew while something in it is dragged would drop the drag, while something is typed into it the text,
+// and while a preview is on its way its place: it waits for all of them.
 let dragging = false;
 let previews = 0;
 let late = false;
 
+const isTyped = (field) => field?.closest('#panel') && field.matches('input, textarea') && field.value !== field.defaultValue;
+const isBusy = () => dragging || previews > 0 || isTyped(document.activeElement);
+
 function catchUp() {
-  if (!late || dragging || previews > 0) return;
+  if (!late || isBusy()) return;
   late = false;
   // After what the end of the drag itself sends.
   setTimeout(() => htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' }), 0);
@@ -189,15 +192,21 @@ for (const over of ['pointerup', 'pointercancel']) {
     catchUp();
   });
 }
+document.addEventListener('focusout', () => setTimeout(catchUp, 0));
 const isPreview = (event) => event.detail.pathInfo?.requestPath?.endsWith('/changes/preview')
   || event.detail.requestConfig?.path?.endsWith('/changes/preview');
 document.addEventListener('htmx:beforeSend', (event) => { previews += Number(isPreview(event)); });
 document.addEventListener('htmx:afterRequest', (event) => {
   previews = Math.max(0, previews - Number(isPreview(event)));
+  const form = event.detail.elt;
+  if (event.detail.successful && form.matches?.('form')) {
+    // What was sent is no longer being typed.
+    form.querySelectorAll('input, textarea').forEach((field) => { field.defaultValue = field.value; });
+  }
   catchUp();
 });
 document.addEventListener('htmx:beforeSwap', (event) => {
-  if (event.target.id !== 'panel' || !(dragging || previews > 0)) return;
+  if (event.target.id !== 'panel' || !isBusy()) return;
   event.detail.shouldSwap = false;
   late = true;
 });

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::{Progress, measure};
-use ectome_recipe::{Brief, Measured, Session, Target, TierResult, engine};
+use ectome_recipe::{Brief, Measured, Session, Target, TierResult, step};
 use serde_json::json;
 
 use super::{Failure, settings::SettingsArgs, source::SourceArgs};
@@ -45,7 +45,7 @@ impl Chain {
             None => Brief::from_limits("command line", &self.tiers)?,
         };
         let progress = Progress::new();
-        let source = engine::triangulated(self.source.built(&progress)?);
+        let source = step::triangulated(self.source.built(&progress)?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut files = Vec::new();

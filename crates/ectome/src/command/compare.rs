@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_mesh::Progress;
-use ectome_recipe::engine;
+use ectome_recipe::step;
 
 use super::{Failure, grouped};
 use crate::{
@@ -26,9 +26,10 @@ pub struct Compare {
 
 impl Compare {
     pub fn run(self) -> Result<(), Failure> {
-        let high = engine::triangulated(Input::open(&self.high)?.scene()?);
-        let low = engine::triangulated(Input::open(&self.low)?.scene()?);
-        let r = ectome_compare::compare(&high.mesh, &low.mesh, &Progress::new())?;
+        let progress = Progress::new();
+        let high = step::triangulated(Input::open(&self.high)?.scene()?, &progress)?;
+        let low = step::triangulated(Input::open(&self.low)?.scene()?, &progress)?;
+        let r = ectome_compare::compare(&high.mesh, &low.mesh, &progress)?;
         if self.json {
             return output::json(&r, None);
         }

@@ -4,7 +4,10 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_mesh::Progress;
-use ectome_recipe::{Session, Target, engine, merge_flat};
+use ectome_recipe::{
+    Session, Target,
+    step::{self, merge_flat},
+};
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
 use crate::output::{self, say};
@@ -52,7 +55,7 @@ fn share(text: &str) -> Result<f64, String> {
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
-        let scene = engine::triangulated(self.source.built(&progress)?);
+        let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
         let target = match (self.to, self.within, self.share) {
             (Some(n), ..) => Target::Triangles(n),
             (_, Some(mm), _) => Target::WithinMm(mm),

@@ -7,7 +7,8 @@ use std::{
 };
 
 use clap::Args;
-use ectome_recipe::{engine, picture};
+use ectome_mesh::Progress;
+use ectome_recipe::{picture, step};
 
 use super::{Failure, grouped};
 use crate::output::{self, say};
@@ -36,7 +37,7 @@ impl Demo {
             for (name, bytes) in asset.files()? {
                 output::write(&self.out.join(name), &bytes)?;
             }
-            let scene = engine::triangulated((asset.make)());
+            let scene = step::triangulated((asset.make)(), &Progress::new())?;
             if self.pictures {
                 let path = self.out.join(format!("{}.png", asset.file));
                 output::write(&path, &picture::png(&scene, 1200, 900))?;

@@ -5,7 +5,10 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{CutSettings, LoopChoice, engine, list_loops, take_out_loops};
+use ectome_recipe::{
+    CutSettings, LoopChoice,
+    step::{self, list_loops, take_out_loops},
+};
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
 use crate::output::{self, say};
@@ -75,7 +78,7 @@ impl Loops {
 }
 
 fn print_list(scene: Scene, settings: &CutSettings) -> Result<(), Failure> {
-    for l in list_loops(&engine::triangulated(scene), settings) {
+    for l in list_loops(&step::triangulated(scene, &Progress::new())?, settings) {
         say!(
             "{:>9} triangles {:>12.4} mm  {}{}",
             grouped(l.triangles),

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use clap::{Args, ValueEnum};
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up, engine};
+use ectome_recipe::{Change, Done, Space, Up, step};
 use serde::Deserialize;
 
 use super::Failure;
@@ -72,7 +72,7 @@ impl SourceArgs {
 
     /// The same without the parts that are not built.
     pub fn built(&self, progress: &Progress) -> Result<Scene, Failure> {
-        Ok(engine::only_built(self.scene(progress)?)?)
+        Ok(step::only_built(self.scene(progress)?)?)
     }
 
     fn changes(&self) -> Result<Vec<Change>, Failure> {

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::{Args, ValueEnum};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Manner, Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, engine,
+    Manner, Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, step,
     uv::{MANY, examined, expected_seconds},
 };
 
@@ -102,7 +102,7 @@ fn texels(text: &str) -> Result<f64, String> {
 impl Unwrap {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Progress::new();
-        let scene = engine::triangulated(self.source.built(&progress)?);
+        let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
         let triangles = scene.mesh.triangle_count();
         let packing = self.packing();
         let apply = |scene, change| {

@@ -1,4 +1,4 @@
-//! Reductions that take no count: flat regions merged, edge loops taken out.
+//! Takes edge loops out; every point that stays keeps its place and its UV.
 
 use std::time::Instant;
 
@@ -6,47 +6,48 @@ use ectome_compare::Judge;
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, triangulate::triangulate};
 use ectome_reduce::loops::{self, EdgeLoop, Quads, Which};
+use serde::{Deserialize, Serialize};
 
+use super::{Nature, Operation, Output, triangulated};
 use crate::{
-    CutSettings,
-    engine::{CutReport, EngineError, triangulated},
-    measured::{measured_report, part_at, report, worst},
+    CutReport, CutSettings, EngineError,
+    engine::Input,
+    measured::{measured_report, part_at, worst},
     proof::{Proven, prove},
 };
 
-/// Merges the flat regions of a scene of triangles and measures the result.
-///
-/// # Errors
-/// See [`EngineError`].
-pub fn merge_flat(
-    source: Scene,
-    settings: &CutSettings,
-    progress: &Progress,
-) -> Result<(Scene, CutReport, Proven), EngineError> {
-    let mesh = &source.mesh;
-    let before = mesh.triangle_count();
-    let started = Instant::now();
-    let options = settings.options(mesh);
-    let cut = ectome_reduce::merge_flat(mesh, &options, &progress.span(0.0, 0.7))?;
-    let seconds_analysis = started.elapsed().as_secs_f64();
-    progress.stage("Measuring");
-    let started = Instant::now();
-    let judge = Judge::of(mesh)?;
-    let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.75, 0.95))?;
-    let report = CutReport {
-        target: cut.mesh.triangle_count(),
-        seconds_analysis,
-        seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
-        ..report(&cut, &measured, before)
-    };
-    let scene = Scene {
-        mesh: cut.mesh,
-        ..source.clone()
-    };
-    let measured = (&measured, &details);
-    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
-    Ok((scene, report, proven))
+/// Takes edge loops out; every point that stays keeps its place and its UV.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct TakeOutLoops {
+    /// Which.
+    pub which: Which,
+    /// What it keeps; attention does not matter.
+    #[serde(default)]
+    pub settings: CutSettings,
+}
+
+impl Operation for TakeOutLoops {
+    fn version(&self) -> u32 {
+        1
+    }
+
+    fn title(&self) -> &'static str {
+        "Taking loops out"
+    }
+
+    fn nature(&self) -> Nature {
+        Nature::Reduces
+    }
+
+    fn cost(&self) -> f32 {
+        4.0
+    }
+
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+        let (which, settings) = (self.which, &self.settings);
+        let (scene, report, proven) = take_out_loops(input.scene()?, which, settings, progress)?;
+        Ok(Output::proven(scene, report, proven))
+    }
 }
 
 /// The edge loops of a scene of triangles, cheapest first.
@@ -56,7 +57,7 @@ pub fn list_loops(source: &Scene, settings: &CutSettings) -> Vec<EdgeLoop> {
     })
 }
 
-/// Takes edge loops out of a scene and measures the result, which is made of triangles again.
+/// Takes edge loops out of a scene and measures the result. What was in quads is in quads still.
 ///
 /// # Errors
 /// See [`EngineError`]; [`EngineError::NoLoops`] when none can go.
@@ -69,7 +70,7 @@ pub fn take_out_loops(
     let started = Instant::now();
     let polygons = Quads::of(&source.mesh).is_none();
     let source = if polygons {
-        triangulated(source)
+        triangulated(source, progress)?
     } else {
         source
     };
@@ -83,7 +84,7 @@ pub fn take_out_loops(
     let seconds_analysis = started.elapsed().as_secs_f64();
     progress.stage("Measuring");
     let started = Instant::now();
-    let source = triangulated(source);
+    let source = triangulated(source, progress)?;
     let mesh = triangulate(&done.mesh).0;
     let judge = Judge::of(&source.mesh)?;
     let (measured, details) = judge.examine(&source.mesh, &mesh, &progress.span(0.65, 0.95))?;
@@ -109,11 +110,15 @@ pub fn take_out_loops(
         deviation_worst_part: part_at(&source.mesh, judge.surface(), worst(&measured)),
         ..measured_report(&measured)
     };
-    let scene = Scene {
+    let low = Scene {
         mesh,
         ..source.clone()
     };
     let measured = (&measured, &details);
-    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
+    let proven = prove(&source, judge.surface(), &source.mesh, &low, measured)?;
+    let scene = Scene {
+        mesh: done.mesh,
+        ..low
+    };
     Ok((scene, report, proven))
 }

@@ -1,0 +1,155 @@
+//! Why a recipe could not be run, in sentences.
+
+use ectome_compare::CompareError;
+use ectome_formats::FormatError;
+use ectome_intake::parts::arrange::NoSuchPart;
+use ectome_mesh::Cancelled;
+use ectome_reduce::CutError;
+use ectome_uv::pack::PackError;
+use thiserror::Error;
+
+use crate::hold::{self, Hold};
+
+/// Why a recipe could not be run.
+#[derive(Debug, Error)]
+pub enum EngineError {
+    /// A file's fault.
+    #[error(transparent)]
+    Format(FormatError),
+    /// The target is at or above the source.
+    #[error(
+        "the source has {triangles} triangles already, within the target of {target}: nothing to cut"
+    )]
+    NothingToCut {
+        /// Triangles of the source.
+        triangles: usize,
+        /// The target.
+        target: usize,
+    },
+    /// More triangles were asked for than a first pass left.
+    #[error(
+        "{target} triangles are more than the {most} that the first pass left of {triangles}. Ask for at most {most}"
+    )]
+    BeyondFirstPass {
+        /// Triangles asked for.
+        target: usize,
+        /// Triangles of the source.
+        triangles: usize,
+        /// The most that can be had.
+        most: usize,
+    },
+    /// Guards, or the surface itself, stop a cut above its target.
+    #[error("{}", hold::sentence(*.target, *.reached, .held))]
+    Held {
+        /// Triangles asked for.
+        target: usize,
+        /// The fewest that can be had.
+        reached: usize,
+        /// What holds them.
+        held: Vec<Hold>,
+    },
+    /// No edge loop can go.
+    #[error("no edge loop can be taken out{}", .held.as_ref().map_or_else(
+        || ": the source has no quads in rows".to_owned(),
+        |why| format!(": what there is stays ({why})")
+    ))]
+    NoLoops {
+        /// Why those that were found stay.
+        held: Option<String>,
+    },
+    /// A change took everything away.
+    #[error(
+        "\u{201c}{by}\u{201d} would leave nothing of the source. Change its figures, or take it back"
+    )]
+    NothingLeft {
+        /// The change.
+        by: &'static str,
+    },
+    /// A change with a figure that means nothing.
+    #[error("\u{201c}{of}\u{201d} {fault}")]
+    Meaningless {
+        /// The change.
+        of: &'static str,
+        /// What is wrong with it.
+        fault: &'static str,
+    },
+    /// A change names a part that is not there.
+    #[error(transparent)]
+    Part(#[from] NoSuchPart),
+    /// Every part is left out.
+    #[error("no part of the source is built. Give at least one part the fate build")]
+    NothingBuilt,
+    /// No count was found that holds a deviation.
+    #[error(
+        "no cut was found that stays within {limit_mm} mm: even {tried} triangles are further off. Permit more"
+    )]
+    NotWithin {
+        /// The permitted deviation, in millimetres.
+        limit_mm: f64,
+        /// The most triangles that were tried.
+        tried: usize,
+    },
+    /// The target is too small for any surface.
+    #[error("a target of {target} triangles leaves no surface: ask for at least 4")]
+    TargetTooSmall {
+        /// The target.
+        target: usize,
+    },
+    /// The cut was held.
+    #[error(transparent)]
+    Cut(CutError),
+    /// The result could not be measured.
+    #[error(transparent)]
+    Compare(CompareError),
+    /// UVs could not be changed.
+    #[error("{0}")]
+    Uv(String),
+    /// Islands do not fit.
+    #[error(transparent)]
+    Pack(PackError),
+    /// What was kept cannot be had.
+    #[error("what is kept of this source cannot be read: {0}")]
+    Stock(String),
+    /// The steps are in an order that means nothing.
+    #[error("the recipe {0}")]
+    Order(&'static str),
+    /// The work was stopped.
+    #[error(transparent)]
+    Cancelled(#[from] Cancelled),
+}
+
+impl From<FormatError> for EngineError {
+    fn from(error: FormatError) -> Self {
+        match error {
+            FormatError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Format(other),
+        }
+    }
+}
+
+impl From<PackError> for EngineError {
+    fn from(error: PackError) -> Self {
+        match error {
+            PackError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Pack(other),
+        }
+    }
+}
+
+impl From<CutError> for EngineError {
+    fn from(error: CutError) -> Self {
+        match error {
+            CutError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Cut(other),
+        }
+    }
+}
+
+impl From<CompareError> for EngineError {
+    fn from(error: CompareError) -> Self {
+        match error {
+            CompareError::Cancelled(c) => Self::Cancelled(c),
+            other => Self::Compare(other),
+        }
+    }
+}

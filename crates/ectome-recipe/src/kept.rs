@@ -1,0 +1,86 @@
+//! What steps leave beside a mesh: things to look at, and what a later cut of the same source goes on from.
+
+use ectome_formats::Scene;
+use ectome_reduce::CollapseLog;
+
+use crate::{CutReport, Proof, report::FirstPass};
+
+/// Something that belongs to a result and is kept beside it: a picture, a field.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Artefact {
+    /// What it is: one of the names below.
+    pub kind: &'static str,
+    /// Which of several; empty where there is one.
+    pub which: &'static str,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+}
+
+impl Artefact {
+    /// The result, PNG.
+    pub const PICTURE: &'static str = "picture";
+    /// The outlines in the worst view: gained and lost marked, PNG.
+    pub const OUTLINE: &'static str = "outline";
+    /// The worst view of shading, PNG: [`Artefact::SOURCE`], [`Artefact::RESULT`], [`Artefact::DIFFERENCE`].
+    pub const SHADING: &'static str = "shading";
+    /// The deviation at each point, GLB: of [`Artefact::SOURCE`] and [`Artefact::RESULT`].
+    pub const FIELD: &'static str = "field";
+    /// Of the source.
+    pub const SOURCE: &'static str = "source";
+    /// Of the result.
+    pub const RESULT: &'static str = "result";
+    /// How both differ.
+    pub const DIFFERENCE: &'static str = "difference";
+
+    /// The only one of its kind.
+    pub fn new(kind: &'static str, bytes: Vec<u8>) -> Self {
+        Self::one_of(kind, "", bytes)
+    }
+
+    /// One of several of its kind.
+    pub fn one_of(kind: &'static str, which: &'static str, bytes: Vec<u8>) -> Self {
+        Self { kind, which, bytes }
+    }
+}
+
+/// What was measured of a result.
+#[derive(Clone, Debug, Default)]
+pub struct Measurements {
+    /// What the cut did.
+    pub cut: Option<CutReport>,
+    /// What it looks like beside its source.
+    pub proof: Option<Proof>,
+}
+
+impl Measurements {
+    /// What still holds once the UVs are others: drift compares with UVs that are no more.
+    #[must_use]
+    pub fn without_uvs(self) -> Self {
+        Self {
+            cut: self.cut.map(|cut| CutReport {
+                uv_drift_mean_texels: None,
+                uv_drift_max_texels: None,
+                ..cut
+            }),
+            proof: self.proof.map(|proof| Proof { uvs: None, ..proof }),
+        }
+    }
+}
+
+/// What a cut made that others of the same source with the same settings go on from.
+#[derive(Clone, Debug, Default)]
+pub struct Kept {
+    /// The analysis, if it was made anew.
+    pub analysis: Option<CollapseLog>,
+    /// What a first pass left, if one was made.
+    pub first_pass: Option<FirstPassed>,
+}
+
+/// What a first pass left of a source too large to analyse at once.
+#[derive(Clone, Debug, Default)]
+pub struct FirstPassed {
+    /// What it left, triangles only.
+    pub scene: Scene,
+    /// What it did.
+    pub report: FirstPass,
+}

@@ -1,0 +1,109 @@
+//! What a cut did, in figures.
+
+use serde::{Deserialize, Serialize};
+
+/// What a cut did, under the names outsiders rely on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct CutReport {
+    /// Triangles of the source.
+    pub triangles_before: usize,
+    /// Triangles of the result.
+    pub triangles_after: usize,
+    /// The most that were asked for.
+    pub target: usize,
+    /// What had to give way to meet the target, in words.
+    pub held_by: Vec<String>,
+    /// Mean deviation both ways, in percent of the source's diagonal.
+    pub deviation_mean_percent_of_diagonal: f64,
+    /// Largest deviation both ways, in percent of the source's diagonal.
+    pub deviation_max_percent_of_diagonal: f64,
+    /// Mean deviation, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// Largest deviation, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Where the largest deviation stands, in metres.
+    pub deviation_worst_at_m: [f32; 3],
+    /// The part where it stands.
+    #[serde(default)]
+    pub deviation_worst_part: String,
+    /// Mean slip of the texture, in texels at 2048; absent without UVs.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv_drift_mean_texels: Option<f64>,
+    /// Largest slip found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv_drift_max_texels: Option<f64>,
+    /// What a first pass did, where the source was too large to analyse at once. The deviations of this
+    /// report contain it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub first_pass: Option<FirstPass>,
+    /// Open edges of source and result.
+    pub open_edges: [usize; 2],
+    /// Non-manifold edges of source and result.
+    pub nonmanifold_edges: [usize; 2],
+    /// Faces that look against the source.
+    pub flipped_faces: usize,
+    /// Share of the outlines that source and result have in common (0–1), mean over 26 directions.
+    #[serde(default)]
+    pub outline_agreement: f64,
+    /// Mean distance between the outlines, in pixels of pictures of 512 × 512 that the source fills.
+    #[serde(default)]
+    pub outline_mean_pixels: f64,
+    /// The furthest that one outline leaves the other, in millimetres across the line of sight.
+    #[serde(default)]
+    pub outline_worst_mm: f64,
+    /// Edge loops that went.
+    #[serde(default)]
+    pub loops_taken: usize,
+    /// Why loops had to stay, and how many each.
+    #[serde(default)]
+    pub loops_held: Vec<(String, usize)>,
+    /// Parts that were put back as copies of another instead of being cut themselves.
+    #[serde(default)]
+    pub copies: usize,
+    /// Seconds for the analysis; 0 when an earlier one was used.
+    pub seconds_analysis: f64,
+    /// Seconds to make this count from the analysis.
+    pub seconds_replay: f64,
+    /// Seconds to fit the result to the source once more.
+    pub seconds_fitting: f64,
+    /// Seconds for measuring the result.
+    pub seconds_measuring: f64,
+    /// Seconds for the pictures and fields of its proof.
+    #[serde(default)]
+    pub seconds_proving: f64,
+    /// Most memory the process held, in bytes (0 where the system does not say).
+    pub peak_bytes: u64,
+}
+
+/// The first pass over a source too large to analyse at once.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct FirstPass {
+    /// Triangles of the source.
+    #[serde(default)]
+    pub of: usize,
+    /// Triangles it left.
+    pub triangles: usize,
+    /// Blocks it worked in.
+    pub blocks: usize,
+    /// Mean distance of measured points that went to what is left, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// The largest of these distances, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Points that were measured.
+    pub measured_points: usize,
+    /// Seconds it took.
+    pub seconds: f64,
+}
+
+impl CutReport {
+    /// Of what no step cut: it is its source.
+    pub fn of_source(triangles: usize) -> Self {
+        Self {
+            triangles_before: triangles,
+            triangles_after: triangles,
+            target: triangles,
+            outline_agreement: 1.0,
+            ..Self::default()
+        }
+    }
+}

@@ -1,0 +1,49 @@
+//! Collapses edges down to a target.
+
+use ectome_mesh::Progress;
+use serde::{Deserialize, Serialize};
+
+use super::{Nature, Operation, Output};
+use crate::{CutSettings, EngineError, Target, engine::Input};
+
+/// Collapses edges down to a target.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Cut {
+    /// How far.
+    pub target: Target,
+    /// What it keeps and looks at most.
+    #[serde(default)]
+    pub settings: CutSettings,
+}
+
+impl Operation for Cut {
+    fn version(&self) -> u32 {
+        1
+    }
+
+    fn title(&self) -> &'static str {
+        "Cutting"
+    }
+
+    fn nature(&self) -> Nature {
+        Nature::Reduces
+    }
+
+    fn cost(&self) -> f32 {
+        8.0
+    }
+
+    fn analysis(&self) -> Option<&CutSettings> {
+        Some(&self.settings)
+    }
+
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+        let session = input.session(&self.settings, &progress.span(0.0, 0.7))?;
+        let session = session.judged_against(input.origin()?);
+        let (scene, report, proven) = session.cut_proven(self.target, progress)?;
+        Ok(Output {
+            kept: session.into_kept(),
+            ..Output::proven(scene, report, proven)
+        })
+    }
+}

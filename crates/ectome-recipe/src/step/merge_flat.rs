@@ -1,0 +1,83 @@
+//! Takes flat regions and straight lines to the corners they need; nothing else changes.
+
+use std::time::Instant;
+
+use ectome_compare::Judge;
+use ectome_formats::Scene;
+use ectome_mesh::Progress;
+use serde::{Deserialize, Serialize};
+
+use super::{Nature, Operation, Output, triangulated};
+use crate::{
+    CutReport, CutSettings, EngineError,
+    engine::Input,
+    measured::{part_at, report, worst},
+    proof::{Proven, prove},
+};
+
+/// Takes flat regions and straight lines to the corners they need; nothing else changes.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MergeFlat {
+    /// What it keeps; attention does not matter.
+    #[serde(default)]
+    pub settings: CutSettings,
+}
+
+impl Operation for MergeFlat {
+    fn version(&self) -> u32 {
+        1
+    }
+
+    fn title(&self) -> &'static str {
+        "Merging flat areas"
+    }
+
+    fn nature(&self) -> Nature {
+        Nature::Reduces
+    }
+
+    fn cost(&self) -> f32 {
+        4.0
+    }
+
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+        let scene = triangulated(input.scene()?, progress)?;
+        let (scene, report, proven) = merge_flat(scene, &self.settings, progress)?;
+        Ok(Output::proven(scene, report, proven))
+    }
+}
+
+/// Merges the flat regions of a scene of triangles and measures the result.
+///
+/// # Errors
+/// See [`EngineError`].
+pub fn merge_flat(
+    source: Scene,
+    settings: &CutSettings,
+    progress: &Progress,
+) -> Result<(Scene, CutReport, Proven), EngineError> {
+    let mesh = &source.mesh;
+    let before = mesh.triangle_count();
+    let started = Instant::now();
+    let options = settings.options(mesh);
+    let cut = ectome_reduce::merge_flat(mesh, &options, &progress.span(0.0, 0.7))?;
+    let seconds_analysis = started.elapsed().as_secs_f64();
+    progress.stage("Measuring");
+    let started = Instant::now();
+    let judge = Judge::of(mesh)?;
+    let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.75, 0.95))?;
+    let report = CutReport {
+        target: cut.mesh.triangle_count(),
+        seconds_analysis,
+        seconds_measuring: started.elapsed().as_secs_f64(),
+        deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
+        ..report(&cut, &measured, before)
+    };
+    let scene = Scene {
+        mesh: cut.mesh,
+        ..source.clone()
+    };
+    let measured = (&measured, &details);
+    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
+    Ok((scene, report, proven))
+}

@@ -1,0 +1,192 @@
+//! The steps a recipe is made of, one to a file.
+//!
+//! A step knows its parameters, its version, what it is like and how it is run, and nothing about where it stands: what came
+//! before it, it asks of its [`Input`]. The [engine](crate::engine) alone knows how to go on from what is kept, what is
+//! judged against what, and which figures survive a step. A step of a new kind is a file here and a line in the list of
+//! [`Step`]; docs/architecture.md shows one.
+
+mod cut;
+mod import;
+mod leave_out;
+mod merge_flat;
+mod prepare;
+mod take_out_loops;
+mod triangulate;
+mod uv;
+
+use ectome_formats::Scene;
+use ectome_mesh::Progress;
+use serde::{Deserialize, Serialize};
+
+pub use cut::Cut;
+pub use import::Import;
+pub use leave_out::{LeaveOut, only_built};
+pub use merge_flat::{MergeFlat, merge_flat};
+pub use prepare::Prepare;
+pub use take_out_loops::{TakeOutLoops, list_loops, take_out_loops};
+pub(crate) use triangulate::Split;
+pub use triangulate::{Triangulate, triangulated};
+pub use uv::Uv;
+
+use crate::{
+    CutReport, CutSettings, Done, EngineError, Proof, Proven, UvReport,
+    engine::Input,
+    kept::{Artefact, Kept},
+};
+
+/// What a step is like, as far as others have to know.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Nature {
+    /// It makes the source ready. What it makes is the source that all that follows is judged against.
+    Prepares,
+    /// It changes the surface and is judged against its source.
+    Reduces,
+    /// It changes what lies on the surface. What was measured of the surface before still holds.
+    Dresses,
+}
+
+/// A kind of step with its parameters.
+pub trait Operation {
+    /// Raised whenever the same parameters would make something else than before.
+    fn version(&self) -> u32;
+
+    /// What it does, as a stage of work is called.
+    fn title(&self) -> &'static str;
+
+    /// What it is like.
+    fn nature(&self) -> Nature;
+
+    /// How long it takes beside others: reading a source is 1.
+    fn cost(&self) -> f32;
+
+    /// The settings of the analysis that it replays, if it does: steps that differ in the rest share it.
+    fn analysis(&self) -> Option<&CutSettings> {
+        None
+    }
+
+    /// It gives the surface other UVs than it had.
+    fn replaces_uvs(&self) -> bool {
+        false
+    }
+
+    /// Makes the step.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError>;
+}
+
+/// What a step hands over.
+#[derive(Clone, Debug, Default)]
+pub struct Output {
+    /// The scene, polygons as they are.
+    pub scene: Scene,
+    /// What was done to the source.
+    pub done: Option<Done>,
+    /// What a cut did.
+    pub cut: Option<CutReport>,
+    /// What the result looks like beside its source, in figures.
+    pub proof: Option<Proof>,
+    /// What was done to UVs.
+    pub uv: Option<UvReport>,
+    /// Pictures and fields.
+    pub artefacts: Vec<Artefact>,
+    /// What a later cut of the same source may go on from.
+    pub kept: Kept,
+}
+
+impl Output {
+    /// A scene about which there is nothing to say.
+    fn of(scene: Scene) -> Self {
+        Self {
+            scene,
+            ..Self::default()
+        }
+    }
+
+    /// A reduced scene with its report and its proof.
+    fn proven(scene: Scene, report: CutReport, proven: Proven) -> Self {
+        Self {
+            scene,
+            cut: Some(report),
+            proof: Some(proven.proof),
+            artefacts: proven.pictures.into_artefacts(),
+            ..Self::default()
+        }
+    }
+}
+
+/// Makes [`Step`] of the list of all kinds.
+macro_rules! steps {
+    ($($(#[$about:meta])* $kind:ident,)*) => {
+        /// One change to a mesh.
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+        #[serde(tag = "step", rename_all = "snake_case")]
+        pub enum Step {
+            $($(#[$about])* $kind($kind),)*
+        }
+
+        impl Step {
+            fn operation(&self) -> &dyn Operation {
+                match self {
+                    $(Self::$kind(step) => step,)*
+                }
+            }
+        }
+
+        $(impl From<$kind> for Step {
+            fn from(step: $kind) -> Self {
+                Self::$kind(step)
+            }
+        })*
+    };
+}
+
+steps! {
+    /// Reads the source's files.
+    Import,
+    /// Repairs the mesh or decides about its parts.
+    Prepare,
+    /// Leaves out the parts that are not built.
+    LeaveOut,
+    /// Splits larger faces into triangles.
+    Triangulate,
+    /// Takes flat regions and straight lines to the corners they need; nothing else changes.
+    MergeFlat,
+    /// Takes edge loops out; every point that stays keeps its place and its UV.
+    TakeOutLoops,
+    /// Collapses edges down to a target.
+    Cut,
+    /// Changes UVs; the surface stays as it is.
+    Uv,
+}
+
+impl Operation for Step {
+    fn version(&self) -> u32 {
+        self.operation().version()
+    }
+
+    fn title(&self) -> &'static str {
+        self.operation().title()
+    }
+
+    fn nature(&self) -> Nature {
+        self.operation().nature()
+    }
+
+    fn cost(&self) -> f32 {
+        self.operation().cost()
+    }
+
+    fn analysis(&self) -> Option<&CutSettings> {
+        self.operation().analysis()
+    }
+
+    fn replaces_uvs(&self) -> bool {
+        self.operation().replaces_uvs()
+    }
+
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+        self.operation().run(input, progress)
+    }
+}

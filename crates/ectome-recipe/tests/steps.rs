@@ -1,0 +1,191 @@
+//! What addresses and results of steps depend on. A result that changes without a raised version fails here.
+
+use ectome_formats::{FileSet, Scene, native};
+use ectome_mesh::Progress;
+use ectome_recipe::{
+    Change, CutSettings, Fate, LoopChoice, Manner, Packing, Recipe, Step, Target, UvChange, UvStep,
+    Weld, engine,
+    step::{Import, LeaveOut, MergeFlat, Prepare, TakeOutLoops, Triangulate},
+};
+use rstest::rstest;
+use serde_json::json;
+
+/// A flight of eight steps under a floor, in quads, some of them flat and side by side: every kind of step finds work.
+fn stairs() -> String {
+    let mut text = "o stairs\n".to_owned();
+    let (along, across) = (24, 6);
+    for i in 0..=along {
+        for j in 0..=across {
+            let x = 0.1 * i as f32;
+            let bulge = 0.02 * ((i * 7 + j * 3) as f32).sin();
+            let y = if i % 3 == 0 {
+                bulge
+            } else {
+                0.25 * (i / 3) as f32
+            };
+            text += &format!("v {x} {y} {}\n", 0.2 * j as f32);
+        }
+    }
+    let at = |i: usize, j: usize| i * (across + 1) + j + 1;
+    for i in 0..along {
+        for j in 0..across {
+            let [a, b] = [at(i, j), at(i, j + 1)];
+            let [d, c] = [at(i + 1, j), at(i + 1, j + 1)];
+            text += &format!("f {a} {b} {c} {d}\n");
+        }
+    }
+    text + "o post\nv 0 0 -1\nv 1 0 -1\nv 0 1 -1\nv 0 0 -2\nf -4 -2 -3\nf -4 -3 -1\nf -3 -2 -1\nf -4 -1 -2\n"
+}
+
+fn run(recipe: &Recipe) -> engine::Outcome {
+    let text = stairs();
+    let set = FileSet::new([("stairs.obj", text.as_bytes())]);
+    engine::run(recipe, &set, &Progress::new()).unwrap()
+}
+
+/// One number for a mesh: its bytes as they are kept.
+fn print_of(scene: &Scene) -> String {
+    let bare = Scene::from(scene.mesh.clone());
+    let bytes = native::write(&bare, &mut |_| String::new()).unwrap();
+    blake3::hash(&bytes).to_hex()[..16].to_owned()
+}
+
+fn of(steps: Vec<Step>) -> Recipe {
+    Recipe {
+        source: "stairs".to_owned(),
+        steps: [vec![Import {}.into()], steps].concat(),
+    }
+}
+
+fn settings() -> CutSettings {
+    CutSettings::default()
+}
+
+fn weld() -> Change {
+    Change::Weld {
+        how: Weld {
+            distance_m: 0.12,
+            ..Weld::default()
+        },
+    }
+}
+
+/// The post is only baked into maps.
+fn imprinted() -> Change {
+    Change::Fate {
+        parts: vec![1],
+        fate: Fate::Imprint,
+    }
+}
+
+fn unwrapped() -> UvStep {
+    UvStep {
+        change: UvChange::Unwrap {
+            manner: Manner::Soft,
+            marks: Vec::new(),
+            only: Vec::new(),
+        },
+        packing: Packing::default(),
+    }
+}
+
+/// The address and the mesh of a fixture for every kind of step. When a mesh here changes, raise the version of its step
+/// and write down both anew; when only an address changes, every kept result of that step is lost, so there must be a reason.
+#[rstest]
+#[case::import(of(vec![]), "ad252cc2d44062ce07743f6bffba8eec", "3ae7d66e1de314ef")]
+#[case::prepare(of(vec![Prepare { change: weld() }.into()]), "807a95469403d3e67d1618c33b057f93", "7e109eec484d1998")]
+#[case::leave_out(of(vec![Prepare { change: imprinted() }.into(), LeaveOut {}.into()]), "6bd2042306b007e3be601b11745114a3", "777d00c1adb2606c")]
+#[case::triangulate(of(vec![Triangulate {}.into()]), "8c2ce72ae47c2969362178aed8ca4b12", "208db700315f39ba")]
+#[case::merge_flat(of(vec![MergeFlat { settings: settings() }.into()]), "9bfc5390e81ceca7fcb5781a5ea98f74", "93b9a3bd5321b155")]
+#[case::take_out_loops(
+    of(vec![TakeOutLoops { which: LoopChoice::Every(2), settings: settings() }.into()]), "2ca92275aa2006b5da8c1b20dba77221", "00fd65a820d0dfcc"
+)]
+#[case::cut(Recipe::cut("stairs", &[], Target::Triangles(120), settings()), "9f662d66d12029d32d4ba2d877ed05ae", "c47eab05e1e9f3c9")]
+#[case::uv(of(vec![]).with_uvs(unwrapped()), "dcffbb9d840ddbf1b62958b3983733bf", "6e9b2a9af6e6b57f")]
+fn keys_and_meshes_stay(#[case] recipe: Recipe, #[case] key: &str, #[case] mesh: &str) {
+    let made = print_of(&run(&recipe).scene);
+    assert_eq!((recipe.key().as_str(), made.as_str()), (key, mesh));
+}
+
+#[test]
+fn what_nobody_gave_moves_no_key() {
+    let read = |cut: serde_json::Value| -> Recipe {
+        let steps = json!([{ "step": "import" }, { "step": "triangulate" }, cut]);
+        serde_json::from_value(json!({ "source": "stairs", "steps": steps })).unwrap()
+    };
+    let target = json!({ "triangles": 120 });
+    let short = read(json!({ "step": "cut", "target": target }));
+    // As an earlier version wrote it, which had fewer options, and as one with all of them.
+    let named =
+        read(json!({ "step": "cut", "target": target, "settings": { "reuse_repeats": true } }));
+    let full = Recipe::cut("stairs", &[], Target::Triangles(120), settings());
+    assert_eq!([short.key(), named.key()], [full.key(), full.key()]);
+    assert_eq!(short.analysis_key(), full.analysis_key());
+    let other =
+        read(json!({ "step": "cut", "target": target, "settings": { "reuse_repeats": false } }));
+    assert_ne!(other.key(), full.key());
+    assert_ne!(other.analysis_key(), full.analysis_key());
+}
+
+#[test]
+fn keys_and_meshes_are_the_same_on_one_thread_and_on_two() {
+    let recipes = [
+        Recipe::cut("stairs", &[weld()], Target::Triangles(120), settings()),
+        of(vec![]).with_uvs(unwrapped()),
+    ];
+    for recipe in recipes {
+        let on = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build();
+            pool.unwrap()
+                .install(|| (recipe.key(), print_of(&run(&recipe).scene)))
+        };
+        assert_eq!(on(1), on(2));
+    }
+}
+
+#[test]
+fn quads_survive_loops_and_uvs() {
+    let fewer = TakeOutLoops {
+        which: LoopChoice::Every(2),
+        settings: settings(),
+    };
+    let fewer = of(vec![fewer.into()]);
+    let quads = |recipe: &Recipe| run(recipe).scene.mesh.quads_and_ngons().0;
+    let (all, left) = (quads(&of(vec![])), quads(&fewer));
+    assert_eq!(all, 24 * 6);
+    assert!(left > 0 && left < all, "{left}");
+    assert_eq!(quads(&fewer.clone().with_uvs(unwrapped())), left);
+}
+
+#[test]
+fn what_was_measured_of_a_surface_holds_under_other_uvs() {
+    let cut = Recipe::cut("stairs", &[], Target::Triangles(120), settings());
+    let (plain, dressed) = (run(&cut), run(&cut.clone().with_uvs(unwrapped())));
+    let off = |o: &engine::Outcome| o.cut.as_ref().unwrap().deviation_max_mm;
+    assert_eq!(off(&plain), off(&dressed));
+    assert!(dressed.uv.is_some() && dressed.proof.as_ref().unwrap().uvs.is_none());
+    // Its own picture, and all else that was to be looked at.
+    assert_eq!(plain.artefacts.len(), dressed.artefacts.len());
+}
+
+#[test]
+fn an_order_that_means_nothing_is_refused() {
+    let twice = of(vec![Import {}.into()]);
+    let none = Recipe {
+        source: "stairs".to_owned(),
+        steps: vec![Triangulate {}.into()],
+    };
+    let empty = Recipe {
+        steps: Vec::new(),
+        ..none.clone()
+    };
+    let text = stairs();
+    let set = FileSet::new([("stairs.obj", text.as_bytes())]);
+    for recipe in [twice, none, empty] {
+        let refused = engine::run(&recipe, &set, &Progress::new());
+        assert!(
+            matches!(refused, Err(ectome_recipe::EngineError::Order(_))),
+            "{recipe:?}"
+        );
+    }
+}
