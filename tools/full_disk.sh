@@ -45,9 +45,9 @@ free=$(df --output=avail -k "$disk" | tail -1)
 head -c $(((free - 60 * 1024) * 1024)) /dev/zero >"$disk/filler"
 answer=$(send -F "files=@$tile;filename=second.obj" -o /dev/null -w '%{http_code}' $base/assets)
 [ "$answer" = 507 ] && echo "ok: an upload is refused with 507" || { echo "FAILED: upload answered $answer"; exit 1; }
-expect "New work waits" /shelf/cards
+expect "New work waits" /cards
 expect "Remove assets that are not needed" /work
-ask $base/ | grep -qi second && { echo "FAILED: what was refused stands on the shelf"; exit 1; }
+ask $base/ | grep -qi second && { echo "FAILED: what was refused is listed"; exit 1; }
 send -d 'change=make_outward' -o /dev/null $base/assets/1/changes
 sleep 2
 ask $base/work | grep -q state-queued && echo "ok: new work waits"
@@ -72,5 +72,5 @@ done
 rm "$disk/filler"
 send -F "files=@$tile;filename=third.obj" -o /dev/null $base/assets
 settle
-expect "<b>4</b> triangles" /shelf/cards
+expect "<b>4</b> triangles" /cards
 [ -z "$(ls "$disk/data/incoming")" ] && echo "ok: nothing unfinished is left"

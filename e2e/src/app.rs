@@ -38,7 +38,7 @@ pub struct App {
 }
 
 impl App {
-    /// Starts with an empty shelf in `data`.
+    /// Starts without assets in `data`.
     pub fn start(data: &Path) -> Self {
         Self::with_upload_limit(data, 8 << 30)
     }

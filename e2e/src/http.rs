@@ -76,7 +76,7 @@ pub fn post(port: u16, path: &str, form: &str) -> Option<Response> {
     raw(port, request.as_bytes())
 }
 
-/// Uploads files to the shelf as a browser's form would.
+/// Uploads files as a browser's form would.
 pub fn upload(port: u16, files: &[(&str, &[u8])]) -> Option<Response> {
     let token = token(port)?;
     let mut body: Vec<u8> = Vec::new();

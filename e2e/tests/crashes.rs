@@ -143,16 +143,16 @@ fn kill_nine_at_random_moments() {
         assert!(Instant::now() < deadline, "work never ends: {work}");
         std::thread::sleep(Duration::from_millis(200));
     }
-    let shelf = get("/");
+    let listed = get("/");
     assert_eq!(count(&get("/work"), "state-failed"), 0, "nothing failed");
     for title in &kept {
-        assert_eq!(count(&shelf, &format!(">{title}<")), 1, "{title}");
+        assert_eq!(count(&listed, &format!(">{title}<")), 1, "{title}");
     }
     for title in &open {
-        assert!(count(&shelf, &format!(">{title}<")) <= 1, "{title}");
+        assert!(count(&listed, &format!(">{title}<")) <= 1, "{title}");
     }
     let (mut checked, mut given_up) = (0, 0);
-    let assets: Vec<u64> = shelf
+    let assets: Vec<u64> = listed
         .split("href=\"/assets/")
         .skip(1)
         .filter_map(|rest| rest.split('/').next()?.parse().ok())
@@ -231,7 +231,7 @@ fn kill_nine_at_random_moments() {
         }
     }
     println!(
-        "{runs} runs (server {}, database {}, both {}): {} assets confirmed, {} without an answer, {} on the shelf, {given_up} hit three times in a row and given up, {blobs} blobs whole",
+        "{runs} runs (server {}, database {}, both {}): {} assets confirmed, {} without an answer, {} listed, {given_up} hit three times in a row and given up, {blobs} blobs whole",
         victims[0],
         victims[1],
         victims[2],

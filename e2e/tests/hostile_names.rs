@@ -139,7 +139,7 @@ fn settle(app: &App) {
     panic!("work never ends");
 }
 
-/// Fills a shelf with assets of that name; everything that can be typed is that, too. Returns the pages worth opening.
+/// Adds assets of that name; everything that can be typed is that, too. Returns the pages worth opening.
 fn fill(app: &App, name: &str) -> Vec<String> {
     let port = app.port;
     let n = encoded(name);
@@ -168,12 +168,12 @@ fn fill(app: &App, name: &str) -> Vec<String> {
     );
     post(
         "/assets/1/changes",
-        format!("change=rename&part=0&name={n}"),
+        format!("change=parts&do=rename&part=0&name={n}"),
     );
     settle(app);
     post(
         "/assets/1/changes",
-        format!("change=group&part=0,1&name={n}"),
+        format!("change=parts&do=group&part=0,1&name={n}"),
     );
     settle(app);
     post("/assets/1/cuts", "triangles=100".to_owned());
@@ -290,8 +290,8 @@ async fn hostile_names_are_text_on_every_page() {
             list.push((page.clone(), asked, elements));
         }
         // Nobody removed anything.
-        let shelf = http::get(app.port, "/").unwrap().text();
-        assert!(shelf.contains("href=\"/assets/1/"), "asset 1 is there");
+        let listed = http::get(app.port, "/").unwrap().text();
+        assert!(listed.contains("href=\"/assets/1/"), "asset 1 is there");
         seen.push(list);
     }
     let hostile = seen.pop().unwrap();

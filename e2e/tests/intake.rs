@@ -166,7 +166,7 @@ async fn a_source_is_examined_repaired_and_sorted_before_it_is_cut() {
     browser
         .until("document.getElementById('chosen-says').textContent.startsWith('14 parts chosen')")
         .await;
-    browser.click("[data-fate=imprint]").await;
+    browser.click("[value=imprint]").await;
     browser
         .until(
             "document.getElementById('ships')?.textContent.startsWith('75 of 89 parts are built')",

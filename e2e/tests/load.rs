@@ -196,7 +196,7 @@ fn stopping_at_any_moment() {
             201
         );
         std::thread::sleep(Duration::from_millis(150 + 350 * run));
-        let page = http::get(app.port, "/shelf/cards").unwrap().text();
+        let page = http::get(app.port, "/cards").unwrap().text();
         let id = page
             .split("href=\"/assets/")
             .nth(1)

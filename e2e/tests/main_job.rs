@@ -115,7 +115,12 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
 
     // Upload: the card appears with its count by itself.
     browser.open(&app.url("/")).await;
-    assert!(browser.text(".empty").await.contains("The shelf is empty"));
+    assert!(
+        browser
+            .text(".empty")
+            .await
+            .contains("There are no assets yet")
+    );
     browser
         .client
         .find(Locator::Css("#files"))
@@ -285,13 +290,17 @@ async fn guards_and_attention_are_kept_and_flat_areas_merge() {
     browser.open(&app.url("/assets/1/cut")).await;
     // What merging would give is said before it is done.
     browser
-        .until("document.querySelector('.flat')?.textContent.includes('to 2 triangles')")
+        .until(
+            "document.querySelector('.flat:not(.loops)')?.textContent.includes('to 2 triangles')",
+        )
         .await;
     browser.click("input[name=borders]").await;
     // All 96 points of the border stay now. One inner point stays with them: without it, triangles along a
     // straight side would have no area.
     browser
-        .until("document.querySelector('.flat')?.textContent.includes('to 96 triangles')")
+        .until(
+            "document.querySelector('.flat:not(.loops)')?.textContent.includes('to 96 triangles')",
+        )
         .await;
     // The column is drawn anew when the analysis ends; a drag that is under way then is not lost.
     // A division of the attention bar, dragged: what one share gains the next one loses.
@@ -307,7 +316,9 @@ async fn guards_and_attention_are_kept_and_flat_areas_merge() {
         .until("document.querySelector('[name=attention]').value === '25,30,20,10,5,10'")
         .await;
     browser
-        .until("document.querySelector('.flat')?.textContent.includes('to 96 triangles')")
+        .until(
+            "document.querySelector('.flat:not(.loops)')?.textContent.includes('to 96 triangles')",
+        )
         .await;
     browser.open(&app.url("/assets/1/cut")).await;
     browser
@@ -318,9 +329,9 @@ async fn guards_and_attention_are_kept_and_flat_areas_merge() {
         .await;
     assert_eq!(kept, true);
     browser
-        .until("document.querySelector('.flat button')")
+        .until("document.querySelector('.flat:not(.loops) button')")
         .await;
-    browser.click(".flat button").await;
+    browser.click(".flat:not(.loops) button").await;
     browser
         .until("document.querySelector('#label-candidate')?.textContent.includes('96')")
         .await;
@@ -347,7 +358,7 @@ async fn a_refusal_on_the_page_is_a_sentence_beside_the_form() {
     let fault = browser.text("#form-fault").await;
     assert!(fault.contains("whole number"), "{fault}");
 
-    // A picture dropped as a mesh: the shelf says so and goes on.
+    // A picture dropped as a mesh: the Assets page says so and goes on.
     browser.open(&app.url("/")).await;
     let photo = folder.path().join("photo.glb");
     fs::write(&photo, b"\x89PNG\r\n\x1a\n not a mesh at all").unwrap();

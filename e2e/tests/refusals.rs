@@ -6,12 +6,12 @@ const PYRAMID: &str = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2
 
 fn wait_for_cards(app: &App, text: &str) {
     for _ in 0..200 {
-        if http::get(app.port, "/shelf/cards").is_some_and(|r| r.text().contains(text)) {
+        if http::get(app.port, "/cards").is_some_and(|r| r.text().contains(text)) {
             return;
         }
         std::thread::sleep(std::time::Duration::from_millis(50));
     }
-    panic!("the shelf never says: {text}");
+    panic!("the Assets page never says: {text}");
 }
 
 #[test]

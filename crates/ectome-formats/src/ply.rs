@@ -258,10 +258,25 @@ fn next_row(
 }
 
 /// What the parser says, on one line and not too long.
+/// What the parser complains about: the line it could not read, or its first sentence, without its own insides.
 fn in_short(error: &ParseError) -> String {
     let text = error.to_string();
-    let words: Vec<&str> = text.split_whitespace().collect();
-    words.join(" ").chars().take(160).collect()
+    let line = text.split_once("String: '").map(|(_, rest)| rest);
+    let line = line.and_then(|rest| rest.split(['\'', '\n', '\r']).next());
+    match line {
+        Some(line) => {
+            let line: String = line.trim().chars().take(80).collect();
+            format!("the line \u{201c}{line}\u{201d} cannot be understood")
+        }
+        None => {
+            let first = text.lines().next().unwrap_or_default();
+            first
+                .trim_end_matches(['.', ','])
+                .chars()
+                .take(160)
+                .collect()
+        }
+    }
 }
 
 /// What a vertex may carry, by the names in use.

@@ -130,7 +130,12 @@ fn text_solids(
             let solid = bytes[from..to].trim_ascii_start();
             let line = solid.split(|&b| b == b'\n').next().unwrap_or_default();
             let name = String::from_utf8_lossy(&line[5.min(line.len())..]);
-            Ok((name.trim().to_owned(), triangles(file, solid, reading)?))
+            // The reader beneath wants a blank after the word; writers also put a tab there, or nothing.
+            let positions = match solid.starts_with(b"solid ") {
+                true => triangles(file, solid, reading)?,
+                false => triangles(file, &[b"solid ", &solid[5..]].concat(), reading)?,
+            };
+            Ok((name.trim().to_owned(), positions))
         })
         .collect()
 }

@@ -139,6 +139,27 @@ fn a_broken_file_gets_a_sentence_with_its_name(#[case] bytes: Vec<u8>, #[case] f
 }
 
 #[test]
+fn what_is_left_out_is_said() {
+    let bytes = edited(|json, _| {
+        json["meshes"][0]["primitives"][0]["targets"] = json!([{ "POSITION": 0 }]);
+        json["cameras"] = json!([{ "type": "perspective" }, { "type": "orthographic" }]);
+        json["extensions"] = json!({ "KHR_lights_punctual": { "lights": [{ "type": "point" }] } });
+        let nodes = json["nodes"].as_array_mut().unwrap();
+        nodes.push(json!({ "name": "stand", "children": [0] }));
+        json["scenes"][0]["nodes"] = json!([json["nodes"].as_array().unwrap().len() - 1]);
+    });
+    let notes = glb::read("rig.glb", &bytes).unwrap().notes.join(" ");
+    for said in [
+        "Morph targets of 1 mesh",
+        "2 cameras",
+        "1 light ",
+        "1 object in rig.glb hangs below",
+    ] {
+        assert!(notes.contains(said), "{said}: {notes}");
+    }
+}
+
+#[test]
 fn an_unknown_kind_of_file_says_what_to_drop() {
     let set = FileSet::new([("notes.txt", &b"hello"[..])]);
     let error = read(&set).unwrap_err();

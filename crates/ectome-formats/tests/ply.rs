@@ -89,6 +89,10 @@ fn a_texture_that_did_not_come_is_noted() {
 #[rstest]
 #[case::cut_short(&TEXT[..TEXT.len() - 8], "cut short in face 2 of 2")]
 #[case::no_header("ply\nformat ascii 1.0\nelement vertex", "header")]
+#[case::word(
+    "ply\nformat ascii 1.0\nelement vertex many\nend_header\n",
+    "its header: the line \u{201c}element vertex many\u{201d} cannot be understood."
+)]
 #[case::not_ply("solid nothing\n", "does not begin with the word ply")]
 #[case::index(&TEXT.replace("3 1 4 2", "3 1 9 2"), "refers to vertex 9, but there are only 5")]
 #[case::below_zero(&TEXT.replace("3 1 4 2", "3 1 -1 2"), "only 5")]
@@ -99,7 +103,11 @@ fn a_texture_that_did_not_come_is_noted() {
 fn broken_files_get_a_sentence(#[case] text: &str, #[case] fault: &str) {
     let error = load(&[("wreck.ply", text.as_bytes())]).unwrap_err();
     assert!(
-        error.contains("wreck.ply") && error.contains(fault),
+        error.contains("wreck.ply") && format!("{error}.").contains(fault),
+        "{error}"
+    );
+    assert!(
+        !error.contains("ParseError") && !error.contains('\t'),
         "{error}"
     );
 }

@@ -157,6 +157,21 @@ fn stl_binary(head: &[u8]) -> Vec<u8> {
     out
 }
 
+#[rstest]
+#[case::tab("solid\tpart")]
+#[case::nothing("solid")]
+#[case::indented("  solid part")]
+fn a_text_stl_is_known_whatever_follows_its_first_word(#[case] first: &str) {
+    let text = stl_text();
+    let rest = text.split_once('\n').unwrap().1;
+    let text = format!("{first}\n{rest}");
+    let set = FileSet::new([("a.stl", text.as_bytes())]);
+    let plain = stl_text();
+    let plain = FileSet::new([("a.stl", plain.as_bytes())]);
+    let count = |set| read(&set).unwrap().mesh.triangle_count();
+    assert_eq!(count(set), count(plain));
+}
+
 #[test]
 fn every_solid_of_a_text_is_an_object() {
     let scene = read(&FileSet::new([("lamps.stl", stl_text().as_bytes())])).unwrap();

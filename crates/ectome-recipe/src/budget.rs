@@ -5,11 +5,13 @@
 //! together just fit. What an asset of n copies costs counts n times. Multi-object budgets by error instead of
 //! by share go back to T. Funkhouser, C. Séquin, *Adaptive Display Algorithm for Interactive Frame Rates*, 1993.
 
+use crate::ErrorCurve;
+
 /// One asset of a scene.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Member {
     /// Expected largest deviation in metres against triangles, heaviest first, as an analysis tells.
-    pub curve: Vec<(u32, f32)>,
+    pub curve: ErrorCurve,
     /// Metres that a pixel covers at the nearest distance the asset is seen from.
     pub pixel_m: f64,
     /// How often it stands in the scene.
@@ -44,43 +46,9 @@ impl Share {
 }
 
 impl Member {
-    fn source(&self) -> u32 {
-        self.curve.first().map_or(4, |c| c.0)
-    }
-
-    fn least(&self) -> u32 {
-        self.curve.last().map_or(4, |c| c.0).max(4)
-    }
-
-    /// The expected deviation at `triangles`, between places of the curve linear in the logarithm of the count.
+    /// The expected deviation at `triangles`, in metres.
     pub fn error_m(&self, triangles: u32) -> f64 {
-        let at = self.curve.partition_point(|c| c.0 > triangles);
-        let Some(&(n, e)) = self.curve.get(at) else {
-            return self.curve.last().map_or(0.0, |c| f64::from(c.1));
-        };
-        let Some(&(m, d)) = at.checked_sub(1).and_then(|i| self.curve.get(i)) else {
-            return f64::from(e);
-        };
-        let log = |v: u32| f64::from(v.max(1)).ln();
-        let t = (log(m) - log(triangles)) / (log(m) - log(n)).max(1e-12);
-        f64::from(d) + (f64::from(e) - f64::from(d)) * t
-    }
-
-    /// The fewest triangles whose expected deviation is at most `error_m`.
-    fn needs(&self, error_m: f64) -> u32 {
-        // Deviation grows as triangles go.
-        let (mut fits, mut fails) = (self.source(), self.least());
-        if self.error_m(fails) <= error_m {
-            return fails;
-        }
-        while fits - fails > 1 {
-            let middle = fails + (fits - fails) / 2;
-            match self.error_m(middle) <= error_m {
-                true => fits = middle,
-                false => fails = middle,
-            }
-        }
-        fits
+        self.curve.error_m(triangles)
     }
 }
 
@@ -98,10 +66,10 @@ pub fn share(members: &[Member], budget: u64) -> Option<Share> {
     let at = |pixels: f64| -> Vec<u32> {
         members
             .iter()
-            .map(|m| m.needs(pixels * m.pixel_m))
+            .map(|m| m.curve.needs(pixels * m.pixel_m))
             .collect()
     };
-    let least: Vec<u32> = members.iter().map(Member::least).collect();
+    let least: Vec<u32> = members.iter().map(|m| m.curve.least()).collect();
     if members.is_empty() || cost(members, &least) > budget {
         return None;
     }
@@ -130,13 +98,13 @@ fn spend(members: &[Member], triangles: &mut [u32], budget: u64) {
     for i in order {
         let left = budget - cost(members, triangles);
         let room = (left / u64::from(members[i].instances.max(1))) as u32;
-        triangles[i] = (triangles[i] + room).min(members[i].source());
+        triangles[i] = (triangles[i] + room).min(members[i].curve.source());
     }
 }
 
 /// Shares `budget` in proportion to the triangles of the sources, for comparison.
 pub fn pro_rata(members: &[Member], budget: u64) -> Share {
-    let sources: Vec<u32> = members.iter().map(Member::source).collect();
+    let sources: Vec<u32> = members.iter().map(|m| m.curve.source()).collect();
     let all = cost(members, &sources).max(1);
     let triangles = sources
         .iter()
@@ -159,7 +127,7 @@ mod tests {
             curve.push((n, scale / n as f32));
         }
         Member {
-            curve,
+            curve: curve.into(),
             pixel_m,
             instances,
         }
@@ -209,7 +177,7 @@ mod tests {
                 prop_assert!(s.worst_pixels() <= plain.worst_pixels() * (1.0 + 1e-6));
             }
             for (m, &n) in members.iter().zip(&s.triangles) {
-                prop_assert!(n <= m.source());
+                prop_assert!(n <= m.curve.source());
             }
         }
     }

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Brief, Judgement, Measured, Tier};
+use crate::{Brief, ErrorCurve, Judgement, Measured, Tier};
 
 /// How a count stands against a limit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -110,10 +110,51 @@ pub fn by_ratio(first: u32, ratio: f64, tiers: usize) -> Vec<u32> {
     list
 }
 
+/// A deviation that a tier may have, and the count that it is expected to take.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Permitted {
+    /// Triangles that the brief allows the tier.
+    pub limit: u32,
+    /// The largest deviation, in metres.
+    pub deviation_m: f64,
+    /// Triangles that this is expected to take.
+    pub expected: u32,
+}
+
+/// What each tier of a brief may deviate, where `pixels` are permitted on the screen at its nearest distance.
+pub fn by_error(brief: &Brief, height_m: f64, curve: &ErrorCurve, pixels: f64) -> Vec<Permitted> {
+    let tiers = brief.tiers.iter();
+    tiers
+        .map(|tier| {
+            let deviation_m = pixels * brief.pixel_m(brief.nearest_m(tier, height_m));
+            Permitted {
+                limit: tier.triangles,
+                deviation_m,
+                expected: curve.needs(deviation_m),
+            }
+        })
+        .collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[test]
+    fn what_is_further_away_may_deviate_more_and_takes_less() {
+        let brief = Brief::from_limits("b", &[8_000, 2_000]).unwrap();
+        let curve = ErrorCurve::from(vec![(100_000, 1e-5), (10_000, 1e-3), (100, 0.1)]);
+        let near = by_error(&brief, 1.0, &curve, 1.0);
+        let loose = by_error(&brief, 1.0, &curve, 10.0);
+        assert_eq!([near[0].limit, near[1].limit], [8_000, 2_000]);
+        assert!(near[1].deviation_m >= near[0].deviation_m);
+        for (n, l) in near.iter().zip(&loose) {
+            assert!((l.deviation_m / n.deviation_m - 10.0).abs() < 1e-9);
+            assert!(l.expected < n.expected);
+            assert!(curve.error_m(n.expected) <= n.deviation_m);
+        }
+    }
 
     #[rstest]
     #[case(3_000, 3_000, Standing::Tight, "0 to spare")]

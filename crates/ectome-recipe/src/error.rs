@@ -8,7 +8,10 @@ use ectome_reduce::CutError;
 use ectome_uv::pack::PackError;
 use thiserror::Error;
 
-use crate::hold::{self, Hold};
+use crate::{
+    hold::{self, Hold},
+    words,
+};
 
 /// Why a recipe could not be run.
 #[derive(Debug, Error)]
@@ -81,7 +84,8 @@ pub enum EngineError {
     NothingBuilt,
     /// No count was found that holds a deviation.
     #[error(
-        "no cut was found that stays within {limit_mm} mm: even {tried} triangles are further off. Permit more"
+        "no cut was found that stays within {}: even {} triangles are further off. Permit more",
+        words::length(*.limit_mm), words::grouped(*.tried as u64)
     )]
     NotWithin {
         /// The permitted deviation, in millimetres.

@@ -5,6 +5,7 @@
 //!                                                   │
 //! brief: tiers, limits ─────────────────────────▶ verdict          (brief, chain, verdict)
 //! candidate beside its source ──────────────────▶ proof            (proof)
+//! findings ──────────────────────────────────────▶ advice           (finding, advice, preparation)
 //! scene: assets, distances, one budget ─────────▶ counts           (budget)
 //! ```
 //!
@@ -20,10 +21,12 @@
 //! assert_eq!(to(6000).analysis_key(), to(5999).analysis_key());
 //! ```
 
+pub mod advice;
 pub mod brief;
 pub mod budget;
 pub mod chain;
 pub mod change;
+mod curve;
 pub mod engine;
 mod error;
 pub mod finding;
@@ -33,6 +36,7 @@ mod inspect;
 mod kept;
 mod measured;
 pub mod picture;
+pub mod preparation;
 pub mod proof;
 mod recipe;
 mod report;
@@ -47,6 +51,7 @@ pub mod words;
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
 pub use change::{Change, Done};
+pub use curve::ErrorCurve;
 pub use ectome_formats::{Space, Up, space::Found};
 pub use ectome_intake::{
     diagnose::{Kind as FindingKind, Mark},

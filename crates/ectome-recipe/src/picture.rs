@@ -1,4 +1,4 @@
-//! Pictures of scenes for shelves and trays.
+//! Pictures of scenes for lists.
 
 use ectome_formats::Scene;
 use ectome_raster::{Camera, Surface, Texture, render};

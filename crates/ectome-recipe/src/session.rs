@@ -12,7 +12,7 @@ use ectome_reduce::{
 use serde_json::json;
 
 use crate::{
-    CutReport, CutSettings, EngineError, Keep, Target,
+    CutReport, CutSettings, EngineError, ErrorCurve, Keep, Target,
     flips::{settle_flips, undo_flips},
     hold::Hold,
     kept::{FirstPassed, Kept},
@@ -128,8 +128,8 @@ impl Session {
     }
 
     /// The expected largest deviation in metres against triangles, heaviest first.
-    pub fn error_curve(&self) -> Vec<(u32, f32)> {
-        self.log.error_curve(CURVE_PLACES)
+    pub fn error_curve(&self) -> ErrorCurve {
+        self.log.error_curve(CURVE_PLACES).into()
     }
 
     /// What this session made that others go on from.
@@ -306,9 +306,8 @@ impl Session {
         }
         let most = self.triangles().saturating_sub(1).max(4);
         let curve = self.error_curve();
-        let start = curve.iter().rev().find(|c| f64::from(c.1) <= limit_m);
-        let least = curve.last().map_or(4, |c| c.0 as usize).max(4);
-        let mut n = start.map_or(most, |c| c.0 as usize).clamp(least, most);
+        let least = curve.least() as usize;
+        let mut n = (curve.needs(limit_m) as usize).clamp(least, most.max(least));
         // Counts known to be too few, and the fewest known to hold.
         let (mut fails, mut best): (usize, Option<Cutting>) = (least - 1, None);
         for round in 0..TRIES {

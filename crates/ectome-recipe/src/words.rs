@@ -22,6 +22,36 @@ pub fn distance(m: f64) -> String {
     }
 }
 
+/// A length in the unit that suits it.
+pub fn length(mm: f64) -> String {
+    match mm {
+        mm if mm >= 1000.0 => format!("{:.2} m", mm / 1000.0),
+        mm if mm >= 100.0 => format!("{mm:.0} mm"),
+        mm if mm >= 1.0 => format!("{mm:.1} mm"),
+        mm if mm >= 0.001 => format!("{:.0} µm", mm * 1000.0),
+        _ => "0".to_owned(),
+    }
+}
+
+/// An error as a sentence: a capital first, a full stop last.
+pub fn sentence(text: &str) -> String {
+    let mut chars = text.chars();
+    let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
+    let mut out = first.unwrap_or_default() + chars.as_str();
+    // A file name keeps its own letters.
+    if text
+        .split_whitespace()
+        .next()
+        .is_some_and(|w| w.contains('.'))
+    {
+        out = text.to_owned();
+    }
+    if !out.ends_with(['.', '?', '!']) {
+        out.push('.');
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -33,5 +63,11 @@ mod tests {
     #[case(1_204_518, "1\u{2009}204\u{2009}518")]
     fn digits_stand_in_groups(#[case] n: u64, #[case] text: &str) {
         assert_eq!(grouped(n), text);
+    }
+
+    #[test]
+    fn sentences_begin_large_and_file_names_do_not() {
+        assert_eq!(sentence("the disk is full"), "The disk is full.");
+        assert_eq!(sentence("a.ply is cut short"), "a.ply is cut short.");
     }
 }

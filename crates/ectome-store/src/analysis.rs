@@ -1,6 +1,6 @@
 //! Analyses by address.
 
-use ectome_recipe::Recipe;
+use ectome_recipe::{ErrorCurve, Recipe};
 use sqlx::Row;
 
 use crate::{
@@ -14,7 +14,7 @@ use crate::{
 #[derive(Clone, Debug)]
 pub struct Outlook {
     /// Expected largest deviation in metres against triangles, heaviest first.
-    pub curve: Vec<(u32, f32)>,
+    pub curve: ErrorCurve,
     /// Triangles that merging the flat regions would leave.
     pub flat: Option<u64>,
 }
@@ -66,7 +66,7 @@ impl Store {
     pub(crate) async fn keep_analysis(
         &self,
         recipe: &Recipe,
-        curve: Option<&[(u32, f32)]>,
+        curve: Option<&ErrorCurve>,
         flat: Option<u64>,
         artefacts: &[Named],
     ) -> Result<(), StoreError> {

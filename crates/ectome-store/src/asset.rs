@@ -387,7 +387,7 @@ impl Store {
         .await
     }
 
-    /// Takes an asset off the shelf with everything that hangs on it. Its blobs go with the next
+    /// Removes an asset with everything that hangs on it. Its blobs go with the next
     /// [collection](Store::collect), unless others share them.
     ///
     /// # Errors

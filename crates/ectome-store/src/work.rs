@@ -169,7 +169,7 @@ macro_rules! work_rows {
 }
 
 impl Store {
-    /// The latest work, newest first.
+    /// All work that is not over and the `count` latest pieces, newest first.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -177,7 +177,8 @@ impl Store {
         // Sorted here: sorting joined rows with texts takes the database room on the disk, which may be full.
         let rows = sqlx::query(concat!(
             work_rows!(),
-            " JOIN (SELECT id FROM work ORDER BY id DESC LIMIT ?) latest ON latest.id = w.id"
+            " JOIN ((SELECT id FROM work ORDER BY id DESC LIMIT ?) UNION \
+             (SELECT id FROM work WHERE state IN ('queued', 'running'))) shown ON shown.id = w.id"
         ))
         .bind(count)
         .fetch_all(&self.pool)

@@ -17,8 +17,8 @@ use tower_http::compression::{
 
 use crate::{
     asset_page, briefs_page, chain_page, events, failure, feed::Feed, guard, health, intake_page,
-    open_sources::OpenSources, parcel, scenes_page, sheet, shelf, statics, tray_page, upload,
-    uv_page, uv_sheets::UvSheets, work_page,
+    open_sources::OpenSources, parcel, scenes_page, sheet, statics, tray_page, upload, uv_page,
+    uv_sheets::UvSheets, work_page,
 };
 
 /// What every handler needs.
@@ -45,8 +45,8 @@ pub fn router(app: App) -> Router {
     // Meshes are compressed badly and often; pages, styles and scripts well and rarely.
     let worth_it = DefaultPredicate::new().and(NotForContentType::const_new("model/gltf-binary"));
     Router::new()
-        .route("/", get(shelf::page))
-        .route("/shelf/cards", get(shelf::cards))
+        .route("/", get(assets_page::page))
+        .route("/cards", get(assets_page::cards))
         .route(
             "/assets",
             post(upload::receive).layer(DefaultBodyLimit::disable()),

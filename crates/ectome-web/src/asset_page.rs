@@ -353,7 +353,7 @@ pub(crate) async fn ready_asset(app: &App, id: u64) -> Result<Asset, Failure> {
             asset.name
         ))),
         AssetState::Failed => Err(Failure::bad(format!(
-            "{} could not be read, so there is nothing to cut. Drop a repaired file on the shelf.",
+            "{} could not be read, so there is nothing to cut. Drop a repaired file on the Assets page.",
             asset.name
         ))),
     }

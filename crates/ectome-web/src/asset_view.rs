@@ -1,6 +1,6 @@
 //! What the column and the Rule of an asset page show.
 
-use ectome_recipe::{Attention, Brief, CutSettings, Fate, FindingKind, Inspection, UvStep};
+use ectome_recipe::{Attention, Brief, CutSettings, Fate, Inspection, UvStep, advice};
 use ectome_store::{
     analysis::Outlook,
     asset::{Asset, AssetState, SourceFile},
@@ -321,61 +321,38 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
     })
 }
 
-/// Sources of which at least this share of the triangles pairs up to quads can lose edge loops.
-const QUAD_SHARE: f64 = 0.8;
-
 fn quads_sentence(i: &Inspection) -> Option<String> {
-    let share = 2.0 * i.quads_with_recovered as f64 / i.triangles.max(1) as f64;
-    (share >= QUAD_SHARE).then(|| {
-        format!(
-            "{:.0} % of the source is quads. Take out one edge loop in",
-            share * 100.0
-        )
-    })
+    let share = advice::quad_share(i)?;
+    Some(format!(
+        "{:.0} % of the source is quads. Take out one edge loop in",
+        share * 100.0
+    ))
 }
 
-/// Where this share of the points stands beside another one, the surface is torn into patches.
-const TORN: f64 = 0.02;
-
-/// What is worth doing first: a cut moves the two sides of a tear apart.
+/// What is worth doing first.
 fn tearing(i: &Inspection) -> Option<String> {
-    let close = i
-        .findings
-        .iter()
-        .find(|f| f.kind == FindingKind::CoincidentPoints)?;
-    (close.count as f64 > TORN * i.points as f64).then(|| {
-        format!(
-            "{} points stand beside another one without being joined, so a cut tears the surface there.",
-            words::grouped(close.count as u64)
-        )
-    })
+    let count = advice::torn(i)?;
+    Some(format!(
+        "{} points stand beside another one without being joined, so a cut tears the surface there.",
+        words::grouped(count as u64)
+    ))
 }
 
 fn repeats_sentence(i: &Inspection) -> Option<String> {
-    let copies: usize = i
-        .repeats
-        .iter()
-        .map(|r| {
-            r.same_uvs
-                .iter()
-                .filter(|&&same| same)
-                .count()
-                .saturating_sub(1)
-        })
-        .sum();
-    (copies > 0).then(|| format!("Cut repeats once and reuse them: {copies} parts are copies"))
+    let copies = advice::copies(i)?;
+    Some(format!(
+        "Cut repeats once and reuse them: {copies} parts are copies"
+    ))
 }
 
 fn flat_sentence(left: u64, source: u64) -> Option<String> {
-    let saved = source.saturating_sub(left);
-    (saved * 200 >= source.max(1)).then(|| {
-        format!(
-            "Flat areas can go from {} to {} triangles, {:.0} % fewer, with no change of shape or texture.",
-            words::grouped(source),
-            words::grouped(left),
-            saved as f64 * 100.0 / source.max(1) as f64,
-        )
-    })
+    let share = advice::flat_share(left, source)?;
+    Some(format!(
+        "Flat areas can go from {} to {} triangles, {:.0} % fewer, with no change of shape or texture.",
+        words::grouped(source),
+        words::grouped(left),
+        share * 100.0,
+    ))
 }
 
 fn guards(settings: &CutSettings) -> Vec<GuardLine> {
@@ -452,7 +429,7 @@ fn data(
             "name": o.name, "triangles": o.triangles, "fate": o.fate,
         })).collect::<Vec<_>>()),
         "pending": asset.wanted.is_some(),
-        "curve": outlook.map(|o| o.curve.iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
+        "curve": outlook.map(|o| o.curve.places().iter().map(|&(n, m)| (n, m * 1e3)).collect::<Vec<_>>()),
         "balls": asset.settings.region.balls,
         "bounds": asset.inspection.as_ref().map(|i| i.bounds_m),
         "gates": limits,

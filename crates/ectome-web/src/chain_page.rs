@@ -86,23 +86,13 @@ async fn within(
             asset.name
         ))
     })?;
-    let fill = |tier: &ectome_recipe::Tier| {
-        let nearest = brief.nearest_m(tier, asset.height_m());
-        let permitted_m = pixels * brief.pixel_m(nearest);
-        let held = outlook
-            .curve
-            .iter()
-            .rev()
-            .find(|c| f64::from(c.1) <= permitted_m);
-        Fill {
-            limit: tier.triangles,
-            within_mm: Some(permitted_m * 1e3),
-            expected: held
-                .or(outlook.curve.first())
-                .map_or(tier.triangles, |c| c.0),
-        }
+    let tiers = chain::by_error(brief, asset.height_m(), &outlook.curve, pixels);
+    let fill = |p: chain::Permitted| Fill {
+        limit: p.limit,
+        within_mm: Some(p.deviation_m * 1e3),
+        expected: p.expected,
     };
-    Ok(brief.tiers.iter().map(fill).collect())
+    Ok(tiers.into_iter().map(fill).collect())
 }
 
 /// `POST /assets/{id}/tiers/{tier}`: `do` is `cut` (to `triangles`), `use` (`candidate`), `lock` or `unlock`.

@@ -119,10 +119,7 @@ fn one_is_enough(brief: &Brief, asset: &Asset, outlook: Option<&Outlook>) -> Opt
     let source = asset.built_triangles()?;
     let off_m = match source <= u64::from(last.triangles) {
         true => 0.0,
-        false => {
-            let curve = &outlook?.curve;
-            f64::from(curve.iter().find(|(n, _)| *n <= last.triangles)?.1)
-        }
+        false => outlook?.curve.error_m(last.triangles),
     };
     (off_m <= brief.pixel_m(nearest)).then(|| {
         format!(

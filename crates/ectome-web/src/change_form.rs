@@ -56,7 +56,8 @@ pub fn change(f: &Fields) -> Result<Change, Failure> {
             }
         }
         "remove_hidden" => Change::RemoveHidden,
-        _ => return part_change(f),
+        "parts" => return part_change(f),
+        other => return Err(unknown(other)),
     })
 }
 
@@ -74,15 +75,12 @@ fn part_change(f: &Fields) -> Result<Change, Failure> {
             false => Ok(name),
         }
     };
-    Ok(match f.text("change") {
-        "fate" => Change::Fate {
-            fate: match f.text("fate") {
-                "imprint" => Fate::Imprint,
-                "omit" => Fate::Omit,
-                _ => Fate::Build,
-            },
-            parts,
-        },
+    let fate = |fate, parts| Change::Fate { fate, parts };
+    let split = |by| Change::Split { part: parts[0], by };
+    Ok(match f.text("do") {
+        "build" => fate(Fate::Build, parts),
+        "imprint" => fate(Fate::Imprint, parts),
+        "omit" => fate(Fate::Omit, parts),
         "rename" => Change::Rename {
             part: parts[0],
             name: name("The part")?,
@@ -100,19 +98,16 @@ fn part_change(f: &Fields) -> Result<Change, Failure> {
             parts,
             name: name("The joined part")?,
         },
-        "split" => Change::Split {
-            part: parts[0],
-            by: match f.text("by") {
-                "material" => SplitBy::Material,
-                _ => SplitBy::Pieces,
-            },
-        },
-        other => {
-            return Err(Failure::bad(format!(
-                "Ectome knows no change named “{other}”. Reload the page."
-            )));
-        }
+        "split_pieces" => split(SplitBy::Pieces),
+        "split_materials" => split(SplitBy::Material),
+        other => return Err(unknown(other)),
     })
+}
+
+fn unknown(change: &str) -> Failure {
+    Failure::bad(format!(
+        "Ectome knows no change named “{change}”. Reload the page."
+    ))
 }
 
 fn space(f: &Fields) -> Result<Space, Failure> {
@@ -149,109 +144,4 @@ fn plane(f: &Fields) -> Result<Plane, Failure> {
         point: triple(["px", "py", "pz"], "A place in metres")?,
         normal,
     })
-}
-
-/// Puts a new change behind the others. Decisions about the same thing replace the earlier one, so that a
-/// list of changes says each thing once.
-pub fn appended(mut list: Vec<Change>, change: Change) -> Vec<Change> {
-    match &change {
-        Change::Measure { .. } => {
-            // The unit is the source's own: it comes before everything else.
-            list.retain(|c| !matches!(c, Change::Measure { .. }));
-            list.insert(0, change);
-            return list;
-        }
-        Change::Fate { parts, .. } => {
-            for c in &mut list {
-                if let Change::Fate { parts: old, .. } = c {
-                    old.retain(|p| !parts.contains(p));
-                }
-            }
-            list.retain(|c| !matches!(c, Change::Fate { parts, .. } if parts.is_empty()));
-            let split_later = list.iter().any(Change::adds_parts);
-            let same = list.iter_mut().find_map(|c| match (c, &change) {
-                (Change::Fate { parts, fate }, Change::Fate { fate: new, .. }) if fate == new => {
-                    Some(parts)
-                }
-                _ => None,
-            });
-            // Parts that a split adds are not there yet where an earlier decision stands.
-            if let (Some(old), false) = (same, split_later) {
-                old.extend(parts);
-                old.sort_unstable();
-                return list;
-            }
-        }
-        Change::Rename { part, .. } => {
-            list.retain(|c| !matches!(c, Change::Rename { part: p, .. } if p == part));
-        }
-        _ => {}
-    }
-    list.push(change);
-    list
-}
-
-/// The list without change `at`.
-///
-/// # Errors
-/// When later changes go by part numbers that this one adds.
-pub fn without(mut list: Vec<Change>, at: usize) -> Result<Vec<Change>, Failure> {
-    let Some(change) = list.get(at) else {
-        return Err(Failure::bad(
-            "That change is not in the list any more. Reload the page.",
-        ));
-    };
-    let needed = change.adds_parts() && list[at + 1..].iter().any(Change::names_parts);
-    if needed {
-        return Err(Failure::bad(format!(
-            "“{}” made parts that later changes are about. Take those back first.",
-            change.title()
-        )));
-    }
-    list.remove(at);
-    Ok(list)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn fate(parts: &[u32], fate: Fate) -> Change {
-        Change::Fate {
-            parts: parts.to_vec(),
-            fate,
-        }
-    }
-
-    #[test]
-    fn a_part_has_one_fate() {
-        let list = appended(Vec::new(), fate(&[1, 2, 3], Fate::Omit));
-        let list = appended(list, fate(&[2], Fate::Imprint));
-        let list = appended(list, fate(&[4], Fate::Omit));
-        assert_eq!(
-            list,
-            [fate(&[1, 3, 4], Fate::Omit), fate(&[2], Fate::Imprint)]
-        );
-    }
-
-    #[test]
-    fn the_unit_stands_first_and_once() {
-        let unit = |unit_m| Change::Measure {
-            space: Space { unit_m, up: Up::Y },
-        };
-        let list = appended(vec![unit(0.01), Change::DropDegenerate], unit(0.001));
-        assert_eq!(list, [unit(0.001), Change::DropDegenerate]);
-    }
-
-    #[test]
-    fn a_split_that_others_build_on_stays() {
-        let split = Change::Split {
-            part: 0,
-            by: SplitBy::Pieces,
-        };
-        let list = vec![split, fate(&[3], Fate::Omit)];
-        assert!(without(list.clone(), 0).is_err());
-        assert_eq!(without(list.clone(), 1).unwrap().len(), 1);
-        assert!(without(list, 5).is_err());
-    }
 }

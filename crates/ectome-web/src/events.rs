@@ -10,17 +10,12 @@ use ectome_store::work::Work;
 use futures::stream::{self, Stream};
 use serde::Deserialize;
 
-use crate::{
-    app::App,
-    asset_page::doing,
-    extract::Query,
-    feed::{LOOKED_AT, News},
-};
+use crate::{app::App, asset_page::doing, extract::Query, feed::News};
 
 /// What a page listens to.
 #[derive(Deserialize)]
 pub struct Listening {
-    /// One asset's page; otherwise the whole shelf.
+    /// One asset's page; otherwise the list of all.
     asset: Option<u64>,
     /// The [`fingerprint`] the page was drawn from: what changed before it listened is told at once.
     seen: Option<String>,
@@ -29,7 +24,7 @@ pub struct Listening {
 /// Identifies the states of the latest work, all of it or one asset's.
 pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {
     let mut hasher = blake3::Hasher::new();
-    for w in work.iter().take(LOOKED_AT as usize) {
+    for w in work {
         if asset.is_none_or(|id| w.asset == id) {
             hasher.update(&w.id.to_le_bytes());
             hasher.update(w.state.word().as_bytes());

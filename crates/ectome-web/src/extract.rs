@@ -36,7 +36,7 @@ impl<S: Send + Sync> FromRequest<S> for Multipart {
         form.map(Self).map_err(|_| {
             Failure::new(
                 StatusCode::BAD_REQUEST,
-                "Files arrive as a form of files (multipart/form-data). Drop them on the shelf.",
+                "Files arrive as a form of files (multipart/form-data). Drop them on the Assets page.",
             )
         })
     }
@@ -46,7 +46,7 @@ impl From<PathRejection> for Failure {
     fn from(_: PathRejection) -> Self {
         Self::new(
             StatusCode::NOT_FOUND,
-            "That address leads nowhere: a number in it is none. The shelf lists all assets.",
+            "That address leads nowhere: a number in it is none. The Assets page lists what there is.",
         )
     }
 }
@@ -56,7 +56,7 @@ impl From<QueryRejection> for Failure {
         Self::new(
             StatusCode::BAD_REQUEST,
             format!(
-                "What stands behind the question mark of the address cannot be read ({}). Open the page from the shelf.",
+                "What stands behind the question mark of the address cannot be read ({}). Open the page from the list of assets.",
                 error.body_text()
             ),
         )

@@ -62,7 +62,7 @@ impl From<StoreError> for Failure {
         match error {
             StoreError::Missing { what, id } => Self::new(
                 StatusCode::NOT_FOUND,
-                format!("There is no {what} {id}. It may have been removed from the shelf."),
+                format!("There is no {what} {id}. It may have been removed."),
             ),
             full @ StoreError::NoSpace { .. } => Self::new(
                 StatusCode::INSUFFICIENT_STORAGE,
@@ -138,7 +138,7 @@ pub async fn no_such_page(uri: Uri) -> Failure {
     Failure::new(
         StatusCode::NOT_FOUND,
         format!(
-            "No page has the address {}. The shelf lists all assets.",
+            "No page has the address {}. The Assets page lists what there is.",
             uri.path()
         ),
     )

@@ -12,7 +12,7 @@ use crate::health;
 /// How often rows are asked while somebody listens, and how often it is looked whether anybody does.
 const BEAT: Duration = Duration::from_millis(350);
 
-/// How many pieces of work are looked at.
+/// How many of the latest pieces of work are looked at, beside all that are not over.
 pub const LOOKED_AT: u32 = 50;
 
 /// What pages are told.
@@ -59,14 +59,14 @@ async fn ask(store: &Store, tell: &watch::Sender<News>) -> News {
         Health::Starting => Some("The database is being started again"),
         Health::GivenUp(_) => Some("The database has stopped"),
     };
-    let before = tell.borrow().work.clone();
-    let work = match outage {
-        // What was known stays: work does not end because nobody can be asked about it.
-        Some(_) => before,
-        None => store.latest_work(LOOKED_AT).await.map_or(before, Arc::new),
+    let asked = match outage {
+        Some(_) => None,
+        None => store.latest_work(LOOKED_AT).await.ok(),
     };
+    let outage = outage.or(asked.is_none().then_some("The database does not answer"));
     News {
-        work,
+        // What was known stays: work does not end because nobody can be asked about it.
+        work: asked.map_or_else(|| tell.borrow().work.clone(), Arc::new),
         outage,
         full: health::waiting(store),
     }

@@ -6,15 +6,17 @@ use axum::{
     http::{HeaderMap, StatusCode, header},
     response::{Html, IntoResponse, Response},
 };
+use ectome_recipe::preparation::{appended, without};
 use ectome_store::asset::{PassOn, Provenance};
 
 use crate::{
     app::App,
     asset_page::{back, ready_asset},
-    change_form::{appended, change, without},
+    change_form::change,
     extract::Path,
     failure::Failure,
     fields::Fields,
+    words,
 };
 
 /// `POST /assets/{id}/changes`: one more change.
@@ -50,7 +52,8 @@ pub async fn remove(
             "Another change is being made. Take this one back when that is done.",
         ));
     }
-    let list = without(asset.preparation.clone(), at)?;
+    let list = without(asset.preparation.clone(), at)
+        .map_err(|e| Failure::bad(words::sentence(&e.to_string())))?;
     app.store.ask_for_preparation(&asset, &list).await?;
     Ok(stay_or_go(&headers, id, "intake"))
 }

@@ -1,6 +1,8 @@
 //! What the Intake step shows: counts, what is wrong and what repairs it, what was done, where it is from.
 
-use ectome_recipe::{Change, Finding, FindingKind, Inspection, Up, finding::noun};
+use ectome_recipe::{
+    Change, Finding, FindingKind, Inspection, Up, finding::noun, preparation::Sizes,
+};
 use ectome_store::asset::{Asset, PassOn, Provenance};
 
 use crate::{change_form::UNITS, words};
@@ -63,8 +65,7 @@ pub struct IntakeView {
 
 /// Gathers it.
 pub fn intake_view(asset: &Asset, i: &Inspection) -> IntakeView {
-    let size: [f32; 3] = std::array::from_fn(|k| i.bounds_m[1][k] - i.bounds_m[0][k]);
-    let diagonal = size.iter().map(|s| s * s).sum::<f32>().sqrt();
+    let sizes = Sizes::of(i);
     let mm = |m: f32| trimmed(f64::from(m) * 1e3);
     IntakeView {
         facts: facts(i),
@@ -86,13 +87,11 @@ pub fn intake_view(asset: &Asset, i: &Inspection) -> IntakeView {
         pending: asset.wanted.is_some(),
         fault: asset.preparation_fault.clone(),
         defaults: Defaults {
-            weld_mm: mm(diagonal * 5e-5),
-            hole_mm: mm(diagonal * 0.1),
-            floater_mm: mm(diagonal * 0.05),
-            plane: std::array::from_fn(|k| {
-                trimmed(f64::from(0.5 * (i.bounds_m[0][k] + i.bounds_m[1][k])))
-            }),
-            plane_low: trimmed(f64::from(i.bounds_m[0][1] + 0.05 * size[1])),
+            weld_mm: mm(sizes.weld_m),
+            hole_mm: mm(sizes.hole_m),
+            floater_mm: mm(sizes.floater_m),
+            plane: sizes.middle_m.map(|v| trimmed(f64::from(v))),
+            plane_low: trimmed(f64::from(sizes.low_m)),
         },
         space: space_view(asset),
         provenance: asset.provenance.clone(),

@@ -6,14 +6,14 @@
 //! | module | what it serves |
 //! |---|---|
 //! | [`app`] | the routes and what every answer passes through |
-//! | `shelf`, `asset_page`, `briefs_page`, `scenes_page`, `work_page` | the pages |
+//! | `assets_page`, `asset_page`, `briefs_page`, `scenes_page`, `work_page` | the pages |
 //! | `intake_page`, `chain_page`, `tray_page`, `uv_page` | what the steps of an asset do |
 //! | `*_view`, `ledger` | what the steps show |
 //! | `judged` | candidates against briefs |
 //! | `sheet` | the proof sheet: printable, and as one picture |
 //! | `open_sources` | analysed sources in memory, for dragging the Rule |
 //! | `uv_sheets` | examined UVs in memory, for the sheet |
-//! | `upload` | files dropped on the shelf, streamed to disk |
+//! | `upload` | files dropped on the Assets page, streamed to disk |
 //! | `parcel` | downloads: a GLB per tier, the chain as a zip |
 //! | `events` | progress |
 //! | `feed` | the latest work, asked for once for all pages that listen |
@@ -25,6 +25,8 @@
 pub mod app;
 mod asset_page;
 mod asset_view;
+mod assets_page;
+mod assets_page;
 mod brief_form;
 mod briefs_page;
 mod chain_page;
@@ -47,7 +49,7 @@ mod parcel;
 mod proof_view;
 mod scenes_page;
 mod sheet;
-mod shelf;
+
 mod statics;
 mod tray_page;
 mod tray_view;

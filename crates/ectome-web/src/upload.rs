@@ -1,4 +1,4 @@
-//! Files dropped on the shelf.
+//! Files dropped on the Assets page.
 
 use std::{io::Read, path::PathBuf, sync::Arc};
 

@@ -2,18 +2,7 @@
 
 use ectome_recipe::Standing;
 
-pub use ectome_recipe::words::{distance, grouped};
-
-/// A length in the unit that suits it.
-pub fn length(mm: f64) -> String {
-    match mm {
-        mm if mm >= 1000.0 => format!("{:.2} m", mm / 1000.0),
-        mm if mm >= 100.0 => format!("{mm:.0} mm"),
-        mm if mm >= 1.0 => format!("{mm:.1} mm"),
-        mm if mm >= 0.001 => format!("{:.0} µm", mm * 1000.0),
-        _ => "0".to_owned(),
-    }
-}
+pub use ectome_recipe::words::{distance, grouped, length, sentence};
 
 /// Bytes in the unit that suits them.
 pub fn bytes(n: u64) -> String {

@@ -6,13 +6,14 @@ use axum::{
     response::{Html, Redirect},
 };
 
-use ectome_store::work::Work;
+use ectome_store::work::{State as WorkState, Work};
 
 use crate::{
     app::App,
     events::{busy_words, fingerprint},
     extract::Path,
     failure::Failure,
+    feed::LOOKED_AT,
     health,
     statics::VERSION,
     words,
@@ -33,6 +34,8 @@ struct Line {
 /// What the page lists.
 struct Queue {
     lines: Vec<Line>,
+    /// How much more waits behind what is listed.
+    more: Option<String>,
     /// Why new work waits.
     full: Option<String>,
 }
@@ -42,6 +45,7 @@ struct Queue {
 struct Page {
     version: &'static str,
     lines: Vec<Line>,
+    more: Option<String>,
     full: Option<String>,
     busy: String,
     seen: String,
@@ -51,20 +55,22 @@ struct Page {
 #[template(path = "work_list.html")]
 struct List {
     lines: Vec<Line>,
+    more: Option<String>,
     full: Option<String>,
 }
 
 /// `GET /work`
 pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let work = app.store.latest_work(SHOWN).await?;
+    let work = app.store.latest_work(LOOKED_AT).await?;
     let (seen, busy) = (
         fingerprint(&work, None),
         busy_words(&work, app.store.disk.is_low()),
     );
-    let Queue { lines, full } = queue(&app, work);
+    let Queue { lines, more, full } = queue(&app, work);
     let page = Page {
         version: *VERSION,
         lines,
+        more,
         full,
         busy,
         seen,
@@ -74,9 +80,9 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
 
 /// `GET /work/list`
 pub async fn list(State(app): State<App>) -> Result<Html<String>, Failure> {
-    let work = app.store.latest_work(SHOWN).await?;
-    let Queue { lines, full } = queue(&app, work);
-    Ok(Html(List { lines, full }.render()?))
+    let work = app.store.latest_work(LOOKED_AT).await?;
+    let Queue { lines, more, full } = queue(&app, work);
+    Ok(Html(List { lines, more, full }.render()?))
 }
 
 /// `POST /work/{id}/stop`
@@ -86,11 +92,16 @@ pub async fn stop(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirec
 }
 
 /// Pieces of work that the page lists.
-const SHOWN: u32 = 100;
+const SHOWN: usize = 200;
 
 fn queue(app: &App, work: Vec<Work>) -> Queue {
+    // Of more, those that are at work, then the oldest that wait: they are next.
+    let more = work.len().saturating_sub(SHOWN);
+    let mut waits = work.iter().filter(|w| w.state == WorkState::Queued);
+    let last_shown = waits.nth(more.saturating_sub(1)).map_or(u64::MAX, |w| w.id);
     let lines = work
         .into_iter()
+        .filter(|w| more == 0 || w.state != WorkState::Queued || w.id < last_shown)
         .map(|w| Line {
             id: w.id,
             title: w.title(),
@@ -105,6 +116,7 @@ fn queue(app: &App, work: Vec<Work>) -> Queue {
         .collect();
     Queue {
         lines,
+        more: (more > 0).then(|| words::grouped(more)),
         full: health::waiting(&app.store),
     }
 }

@@ -82,6 +82,7 @@ pub(crate) fn read_document(
             ));
         }
     }
+    left_out(&document, &mut notes);
     let library = read_library(&document, files, &mut notes)?;
     let mut reader = Reader {
         document: &document,
@@ -119,6 +120,51 @@ pub(crate) fn read_document(
         copies,
         notes,
     })
+}
+
+/// What a mesh has no place for, each in a sentence with its number.
+fn left_out(document: &Document<'_>, notes: &mut Vec<String>) {
+    let file = document.file;
+    let meshes = document.list("meshes");
+    let morphed = meshes.iter().filter(|m| {
+        let primitives = m["primitives"].as_array().into_iter().flatten();
+        primitives
+            .filter_map(|p| p["targets"].as_array())
+            .any(|targets| !targets.is_empty())
+    });
+    match morphed.count() {
+        0 => {}
+        1 => notes.push(format!(
+            "Morph targets of 1 mesh in {file} are not carried over: it stands as it is without them."
+        )),
+        n => notes.push(format!(
+            "Morph targets of {n} meshes in {file} are not carried over: they stand as they are without them."
+        )),
+    }
+    let extensions = &document.json["extensions"];
+    let lights = extensions["KHR_lights_punctual"]["lights"].as_array();
+    let counts = [
+        (document.list("cameras").len(), "camera", "cameras"),
+        (lights.map_or(0, Vec::len), "light", "lights"),
+    ];
+    for (n, one, more) in counts.into_iter().filter(|c| c.0 > 0) {
+        let what = if n == 1 { one } else { more };
+        notes.push(format!("{n} {what} in {file} are not carried over."));
+    }
+    // A node that holds a mesh and stands below another one.
+    let nodes = document.list("nodes");
+    let is_mesh = |i: usize| nodes.get(i).is_some_and(|n| n["mesh"].is_u64());
+    let children = nodes.iter().filter_map(|n| n["children"].as_array());
+    let below = children.flatten().filter_map(size).filter(|&i| is_mesh(i));
+    match below.count() {
+        0 => {}
+        1 => notes.push(format!(
+            "1 object in {file} hangs below another node. It keeps its place and its pivot; what it hangs from is not kept."
+        )),
+        n => notes.push(format!(
+            "{n} objects in {file} hang below other nodes. Each keeps its place and its pivot; what it hangs from is not kept."
+        )),
+    }
 }
 
 fn read_library(

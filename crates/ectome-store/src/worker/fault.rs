@@ -1,6 +1,6 @@
 //! What is said when work did not work out: the source, the disk, memory and Ectome itself apart.
 
-use ectome_recipe::EngineError;
+use ectome_recipe::{EngineError, words::sentence};
 
 use crate::{Store, StoreError, work::Work};
 
@@ -52,25 +52,6 @@ pub(super) fn of_crashes(work: &Work, memory: u64) -> String {
     }
 }
 
-/// An error as a sentence: a capital first, a full stop last.
-fn sentence(text: &str) -> String {
-    let mut chars = text.chars();
-    let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
-    let mut out = first.unwrap_or_default() + chars.as_str();
-    // A file name keeps its own letters.
-    if text
-        .split_whitespace()
-        .next()
-        .is_some_and(|w| w.contains('.'))
-    {
-        out = text.to_owned();
-    }
-    if !out.ends_with(['.', '?', '!']) {
-        out.push('.');
-    }
-    out
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -105,11 +86,5 @@ mod tests {
             said.contains("does not know why") && !said.contains("smaller"),
             "{said}"
         );
-    }
-
-    #[test]
-    fn sentences_begin_large_and_file_names_do_not() {
-        assert_eq!(sentence("the disk is full"), "The disk is full.");
-        assert_eq!(sentence("a.ply is cut short"), "a.ply is cut short.");
     }
 }

@@ -3,13 +3,13 @@
 use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Artefact, Change, Done, EngineError, Found, Inspection, Kept, Mark, Outcome, Recipe, engine,
-    picture, step::triangulated, thinned::thinned,
+    Artefact, Change, Done, EngineError, ErrorCurve, Found, Inspection, Kept, Mark, Outcome,
+    Recipe, engine, picture, step::triangulated, thinned::thinned,
 };
 
 use crate::{stock::StoreStock, work::Kind};
 
-/// Size of pictures on the shelf.
+/// Size of pictures of sources.
 const PICTURE: (u32, u32) = (640, 480);
 
 /// What kernel work hands back.
@@ -69,7 +69,7 @@ impl Written {
 /// What others of the same source go on from, as it is kept.
 pub(super) struct KeptBytes {
     pub log: Option<Vec<u8>>,
-    pub curve: Vec<(u32, f32)>,
+    pub curve: ErrorCurve,
     pub first_pass: Option<(Written, Vec<u8>)>,
 }
 
@@ -86,7 +86,9 @@ impl KeptBytes {
             curve: kept
                 .analysis
                 .as_ref()
-                .map_or_else(Vec::new, |log| log.error_curve(ectome_recipe::CURVE_PLACES)),
+                .map_or_else(ErrorCurve::default, |log| {
+                    log.error_curve(ectome_recipe::CURVE_PLACES).into()
+                }),
             log: kept.analysis.map(|log| log.to_bytes()),
             first_pass,
         })

@@ -121,7 +121,7 @@ async fn keep(
         }
     };
     store
-        .keep_analysis(recipe, curve.as_deref(), flat, &artefacts)
+        .keep_analysis(recipe, curve.as_ref(), flat, &artefacts)
         .await
 }
 

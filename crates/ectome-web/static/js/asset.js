@@ -306,6 +306,16 @@ button('[data-do=flick]').addEventListener('pointerdown', () => actions.flick(tr
 document.addEventListener('pointerup', () => stage.flick && actions.flick(false));
 at('help-button').addEventListener('click', actions.help);
 
+// Enter in a field does what stands beside it, or tries it where it would change the source; nothing where nothing does.
+document.addEventListener('keydown', (event) => {
+  const field = event.target;
+  if (event.key !== 'Enter' || !field.matches('#panel form input:not([type=checkbox], [type=radio])')) return;
+  const does = field.dataset.enter ? at(field.dataset.enter) : field.form.querySelector('[data-default]');
+  if (!does) return;
+  event.preventDefault();
+  if (!does.disabled) does.click();
+});
+
 const typing = (element) => element.matches('input, select, textarea');
 document.addEventListener('keydown', (event) => {
   if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
@@ -321,13 +331,13 @@ document.addEventListener('keydown', (event) => {
     case 'w': case 'W': actions.wipe(); break;
     case 't': case 'T': actions.size(); break;
     case 'g': case 'G': actions.view(VIEWS[(VIEWS.indexOf(stage.view) + 1) % VIEWS.length]); break;
-    case '.': stage.frame(); break;
+    case '0': stage.frame(); break;
     case '[': actions.step(-1); break;
     case ']': actions.step(1); break;
     case ',': actions.more(0.9); break;
     case ';': actions.more(1.1); break;
     case '?': actions.help(); break;
-    default: document.querySelector(`[data-step="${event.key}"]`)?.click();
+    default: if (/^[1-9]$/.test(event.key)) document.querySelector(`[data-step="${event.key}"]`)?.click();
   }
 });
 document.addEventListener('keyup', (event) => {

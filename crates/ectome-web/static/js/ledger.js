@@ -17,8 +17,6 @@ export class Ledger {
     document.addEventListener('click', (event) => {
       const sort = event.target.closest('[data-sort]');
       if (sort) this.#sort(sort.dataset.sort);
-      const change = event.target.closest('[data-change]');
-      if (change) this.#prepare(change);
       if (event.target.closest('#hide-parts')) this.#hide();
       const name = event.target.closest('#ledger .name');
       if (name) name.closest('tr').querySelector('[name=part]').click();
@@ -84,7 +82,7 @@ export class Ledger {
       ? `${this.chosen.size} ${this.chosen.size === 1 ? 'part' : 'parts'} chosen, ${grouped(sum)} triangles`
       : 'No part chosen';
     document.getElementById('chosen-says').textContent = says;
-    document.querySelectorAll('[data-change]').forEach((b) => { b.disabled = !this.chosen.size; });
+    document.querySelectorAll('#chosen-tools [name=do]').forEach((b) => { b.disabled = !this.chosen.size; });
     const built = [...this.hidden].filter((p) => parts[p]?.fate === 'build').length;
     document.getElementById('hidden-says').textContent = built
       ? `${built} of the built parts are hidden on the stage and ship all the same.` : '';
@@ -127,13 +125,5 @@ export class Ledger {
       return (typeof x === 'number' ? x - y : x.localeCompare(y)) * (this.down ? 1 : -1);
     });
     document.querySelector('#ledger tbody').append(...rows);
-  }
-
-  /** Writes what the pressed button asks for into the form before it is sent. */
-  #prepare(button) {
-    const form = document.getElementById('ledger-form');
-    form.elements.change.value = button.dataset.change;
-    if (button.dataset.fate) form.elements.fate.value = button.dataset.fate;
-    if (button.dataset.by) form.elements.by.value = button.dataset.by;
   }
 }

@@ -146,13 +146,15 @@ export class Rule {
     }
   }
 
-  /** The deviation to expect at a count, in millimetres, or null before the analysis. */
+  /** The deviation to expect at a count, in millimetres, or null before the analysis; between places as `ErrorCurve::error_m`. */
   #expected(n) {
     const curve = this.data.curve;
     if (!curve?.length) return null;
     const at = curve.findIndex(([count]) => count <= n);
     if (at <= 0) return at === 0 ? curve[0][1] : curve.at(-1)[1];
-    return curve[at][1];
+    const [[heavy, less], [light, more]] = [curve[at - 1], curve[at]];
+    const share = Math.log(heavy / n) / Math.log(heavy / light);
+    return less > 0 && more > 0 ? less * (more / less) ** share : less + (more - less) * share;
   }
 
   #flagText() {

@@ -44,7 +44,7 @@ pub struct Serve {
     /// Bytes that stay free on the disk of that folder: below that, new work and uploads wait.
     #[arg(long, env = "ECTOME_DISK_RESERVE", default_value_t = 512 << 20)]
     disk_reserve: u64,
-    /// Leave the shelf empty on first start.
+    /// Begin without the demo assets.
     #[arg(long, env = "ECTOME_NO_DEMO")]
     no_demo: bool,
 }
@@ -180,7 +180,7 @@ fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     }
 }
 
-/// Makes the demo assets, all at once, and puts each on the shelf as soon as it is made.
+/// Makes the demo assets, all at once, and adds each as soon as it is made.
 async fn add_demo(store: &Store) -> Result<(), StoreError> {
     let briefs = store.briefs().await?;
     let making: Vec<_> = ectome_demo::ASSETS

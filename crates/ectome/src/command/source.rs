@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use clap::{Args, ValueEnum};
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up, step};
+use ectome_recipe::{Change, Done, Space, Up, preparation::appended, step};
 use serde::Deserialize;
 
 use super::Failure;
@@ -95,7 +95,8 @@ impl SourceArgs {
             });
         }
         if let Some(path) = &self.steps {
-            list.extend(steps(path)?);
+            // As on the pages: a later decision about the same part replaces an earlier one.
+            list = steps(path)?.into_iter().fold(list, appended);
         }
         Ok(list)
     }

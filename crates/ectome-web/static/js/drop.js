@@ -1,4 +1,4 @@
-// Files dropped on the shelf: sends them and shows how far they are. What they are, the server decides.
+// Files dropped on the Assets page: sends them and shows how far they are. What they are, the server decides.
 
 const drop = document.getElementById('drop');
 const files = document.getElementById('files');
@@ -37,7 +37,7 @@ function send(chosen) {
   for (const file of chosen) form.append('files', file, file.name);
   const request = new XMLHttpRequest();
   request.open('POST', '/assets');
-  request.setRequestHeader('x-requested-by', 'shelf');
+  request.setRequestHeader('x-requested-by', 'assets');
   request.upload.onprogress = (event) => {
     if (!event.lengthComputable) return;
     bar.value = event.loaded / event.total;

@@ -1,4 +1,4 @@
-//! The shelf: all assets.
+//! The Assets page: what there is.
 
 use askama::Template;
 use axum::{extract::State, response::Html};
@@ -28,7 +28,7 @@ struct TierChip {
     class: &'static str,
 }
 
-/// An asset on the shelf.
+/// An asset as the page lists it.
 struct Card {
     id: u64,
     name: String,
@@ -50,7 +50,7 @@ struct Arriving {
 }
 
 #[derive(Template)]
-#[template(path = "shelf.html")]
+#[template(path = "assets.html")]
 struct Page {
     version: &'static str,
     cards: Vec<Card>,
@@ -61,7 +61,7 @@ struct Page {
 }
 
 #[derive(Template)]
-#[template(path = "shelf_cards.html")]
+#[template(path = "asset_cards.html")]
 struct Cards {
     cards: Vec<Card>,
     full: Option<String>,
@@ -81,7 +81,7 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
     Ok(Html(page.render()?))
 }
 
-/// `GET /shelf/cards`
+/// `GET /cards`
 pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
     let cards = Cards {
