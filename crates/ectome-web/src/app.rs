@@ -16,9 +16,9 @@ use tower_http::compression::{
 };
 
 use crate::{
-    asset_page, briefs_page, chain_page, events, failure, feed::Feed, guard, health, intake_page,
-    open_sources::OpenSources, parcel, scenes_page, sheet, statics, tray_page, upload, uv_page,
-    uv_sheets::UvSheets, work_page,
+    asset_page, assets_page, briefs_page, chain_page, events, failure, feed::Feed, guard, health,
+    intake_page, open_sources::OpenSources, parcel, scenes_page, sheet, statics, tray_page, upload,
+    uv_page, uv_sheets::UvSheets, work_page,
 };
 
 /// What every handler needs.

@@ -26,7 +26,6 @@ pub mod app;
 mod asset_page;
 mod asset_view;
 mod assets_page;
-mod assets_page;
 mod brief_form;
 mod briefs_page;
 mod chain_page;
