@@ -130,7 +130,7 @@ fn twenty_streams_and_two_hundred_reads_beside_a_cut() {
             let mut stream = TcpStream::connect(("127.0.0.1", app.port)).unwrap();
             write!(
                 stream,
-                "GET /events?asset=1 HTTP/1.1\r\nHost: 127.0.0.1:{}\r\n\r\n",
+                "GET /events HTTP/1.1\r\nHost: 127.0.0.1:{}\r\n\r\n",
                 app.port
             )
             .unwrap();

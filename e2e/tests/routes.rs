@@ -107,7 +107,6 @@ fn every_route_carries_the_headers_and_answers_in_sentences() {
 #[case("/assets/99999999999999999999/cut", 404)]
 #[case("/assets/1/cut?show=many", 400)]
 #[case("/assets/1/preview/few", 404)]
-#[case("/events?asset=x", 400)]
 #[case("/briefs/x/toml", 404)]
 #[case("/work/x/stop", 405)]
 fn values_of_the_wrong_kind_are_sentences(#[case] path: &str, #[case] status: u16) {

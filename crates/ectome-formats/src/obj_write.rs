@@ -22,6 +22,9 @@ pub fn write(scene: &Scene, stem: &str) -> Result<Files, FormatError> {
         });
     }
     let mut out = String::with_capacity(64 * mesh.points.len() + 32 * mesh.corners.len());
+    if let Some(notice) = &scene.copyright {
+        let _ = writeln!(out, "# {}", line(notice));
+    }
     let _ = writeln!(out, "mtllib {stem}.mtl");
     let coloured = mesh.runs.iter().all(|r| r.channels.colours) && !mesh.colours.is_empty();
     let mut colour = vec![None; if coloured { mesh.points.len() } else { 0 }];

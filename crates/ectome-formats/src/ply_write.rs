@@ -27,6 +27,9 @@ pub fn write(scene: &Scene) -> Result<Vec<u8>, FormatError> {
         .filter(|_| all(|r| r.channels.uv_sets > 0));
     let line = |name: &str| name.split_whitespace().collect::<Vec<_>>().join(" ");
     let mut head = String::from("ply\nformat binary_little_endian 1.0\n");
+    if let Some(notice) = &scene.copyright {
+        head += &format!("comment {}\n", line(notice));
+    }
     for (i, part) in mesh.parts.iter().enumerate() {
         head += &format!("comment part {i} {}\n", line(&part.name));
     }

@@ -84,14 +84,17 @@ pub enum EngineError {
     NothingBuilt,
     /// No count was found that holds a deviation.
     #[error(
-        "no cut was found that stays within {}: even {} triangles are further off. Permit more",
-        words::length(*.limit_mm), words::grouped(*.tried as u64)
+        "no cut was found that stays within {}: even {} triangles are further off{}",
+        words::length(*.limit_mm), words::grouped(*.tried as u64),
+        if *.from_another { ", perhaps because what they are cut from is. Cut from the source instead, or permit more" } else { ". Permit more" }
     )]
     NotWithin {
         /// The permitted deviation, in millimetres.
         limit_mm: f64,
         /// The most triangles that were tried.
         tried: usize,
+        /// What is cut is a candidate itself, which may be off as far.
+        from_another: bool,
     },
     /// The target is too small for any surface.
     #[error("a target of {target} triangles leaves no surface: ask for at least 4")]

@@ -99,6 +99,7 @@ fn remedy(kind: Kind) -> &'static str {
         Kind::StrayGround => "clip",
         Kind::Ngons => "divide_ngons",
         Kind::AbsurdScale => "measure",
+        Kind::MissingUvs | Kind::ZeroAreaUvs => "unwrap",
         _ => "",
     }
 }

@@ -35,6 +35,7 @@ pub mod hold;
 mod inspect;
 mod kept;
 mod measured;
+pub mod parcel;
 pub mod picture;
 pub mod preparation;
 pub mod proof;

@@ -1,6 +1,9 @@
 //! What was measured, as a report says it.
 
+use std::collections::BTreeSet;
+
 use ectome_compare::Report;
+use ectome_formats::Scene;
 use ectome_mesh::{Mesh, nearest};
 use ectome_reduce::Cut;
 
@@ -55,6 +58,25 @@ pub(crate) fn measured_report(measured: &Report) -> CutReport {
         peak_bytes: peak_bytes(),
         ..CutReport::default()
     }
+}
+
+/// The names of the parts and materials of which nothing is left.
+pub(crate) fn gone(source: &Scene, left: &Mesh) -> Vec<String> {
+    let before = source.mesh.triangles_per_part();
+    let after = left.triangles_per_part();
+    let parts = source.mesh.parts.iter().enumerate();
+    let went = parts.filter(|(p, _)| before[*p] > 0 && after.get(*p).is_none_or(|&n| n == 0));
+    let mut names: Vec<String> = went.map(|(_, part)| part.name.clone()).collect();
+    let materials = |mesh: &Mesh| -> BTreeSet<u32> {
+        let used = mesh.runs.iter().filter(|r| !r.faces.is_empty());
+        used.filter_map(|r| r.material).collect()
+    };
+    let went = &materials(&source.mesh) - &materials(left);
+    names.extend(
+        went.into_iter()
+            .map(|m| format!("material {}", source.library.name(m))),
+    );
+    names
 }
 
 /// What had to give way, in words.

@@ -103,6 +103,8 @@ pub struct CutSettings {
     pub reuse_repeats: bool,
     /// Parts that are their own mirror image are cut as one half and mirrored.
     pub reuse_halves: bool,
+    /// Small parts and materials may go as a whole.
+    pub let_parts_go: bool,
 }
 
 impl Default for CutSettings {
@@ -113,6 +115,7 @@ impl Default for CutSettings {
             region: Region::default(),
             reuse_repeats: true,
             reuse_halves: false,
+            let_parts_go: false,
         }
     }
 }
@@ -125,6 +128,7 @@ impl CutSettings {
             attention: self.attention,
             protect: self.region.weights(&mesh.points),
             flat_only: false,
+            let_parts_go: self.let_parts_go,
         }
     }
 }
@@ -199,6 +203,30 @@ impl Recipe {
         self.steps
             .last()
             .is_some_and(|s| s.nature() == Nature::Dresses)
+    }
+
+    /// The same on another preparation of the source, or on another source.
+    #[must_use]
+    pub fn prepared_as(&self, source: impl Into<String>, changes: &[Change]) -> Self {
+        let prepares =
+            |s: &&Step| matches!(s, Step::Import(_) | Step::Prepare(_) | Step::LeaveOut(_));
+        let mut recipe = Self::built(source, changes);
+        let own = self.steps.iter().skip_while(prepares);
+        recipe.steps.extend(own.cloned());
+        recipe
+    }
+
+    /// The key of the source as this recipe prepares it.
+    pub fn prepared_key(&self) -> String {
+        Self::prepared(&self.source, &self.changes()).key()
+    }
+
+    /// What its last step was asked for, in words. Not the splitting into triangles: who asks for that wants the source as it is.
+    pub fn wish(&self) -> String {
+        match self.steps.last() {
+            None | Some(Step::Triangulate(_)) => "Taking the source as it is".to_owned(),
+            Some(step) => step.wish(),
+        }
     }
 
     /// The changes of UVs, first to last.

@@ -36,6 +36,9 @@ pub struct CutReport {
     /// report contain it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub first_pass: Option<FirstPass>,
+    /// Parts and materials of which nothing is left, by name.
+    #[serde(default)]
+    pub gone: Vec<String>,
     /// Open edges of source and result.
     pub open_edges: [usize; 2],
     /// Non-manifold edges of source and result.

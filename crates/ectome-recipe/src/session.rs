@@ -16,7 +16,7 @@ use crate::{
     flips::{settle_flips, undo_flips},
     hold::Hold,
     kept::{FirstPassed, Kept},
-    measured::{part_at, report, worst},
+    measured::{gone, part_at, report, worst},
     proof::{self, Proven, prove},
     report::FirstPass,
 };
@@ -333,6 +333,7 @@ impl Session {
         best.ok_or(EngineError::NotWithin {
             limit_mm: limit_m * 1e3,
             tried: fails,
+            from_another: self.origin.is_some(),
         })
     }
 
@@ -379,6 +380,7 @@ impl Session {
         let mut report = CutReport {
             deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
             seconds_fitting,
+            gone: gone(&self.source, &cut.mesh),
             target,
             seconds_analysis: self.seconds_analysis,
             seconds_replay,

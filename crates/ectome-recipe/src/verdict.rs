@@ -8,7 +8,7 @@ use crate::{
 };
 
 /// What was measured of a result.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Measured {
     /// Triangles.
     pub triangles: usize,
@@ -22,6 +22,8 @@ pub struct Measured {
     pub uv_sets: usize,
     /// Height of the source, in metres.
     pub height_m: f64,
+    /// Parts and materials of which nothing is left, by name.
+    pub gone: Vec<String>,
 }
 
 /// One thing a brief asks for, and how it stands.
@@ -112,6 +114,13 @@ impl Judgement {
                 });
             }
         }
+        if !m.gone.is_empty() {
+            findings.push(Finding {
+                standing: Standing::Over,
+                says: format!("Gone: {}", listed(&m.gone)),
+                remedy: format!("Give LOD{number} more triangles, or do not let parts vanish."),
+            });
+        }
         let over = |s: Standing| findings.iter().any(|f| f.standing == s);
         Self {
             standing: match () {
@@ -135,6 +144,16 @@ impl Judgement {
         };
         format!("{}. {end}.", found.join(". "))
     }
+}
+
+/// The first of some names, and how many more there are.
+fn listed(names: &[String]) -> String {
+    const SHOWN: usize = 6;
+    let mut text = names[..names.len().min(SHOWN)].join(", ");
+    if names.len() > SHOWN {
+        text += &format!(" and {} more", names.len() - SHOWN);
+    }
+    text
 }
 
 #[cfg(test)]

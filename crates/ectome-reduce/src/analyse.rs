@@ -137,7 +137,7 @@ impl Analysis {
         progress.at(0.8)?;
         let mut record = Recorder::new(&state, hard_edges);
         drop_doubles(&mut state, &mut record);
-        let (pieces, piece_of_face) = pieces(mesh, &state);
+        let (pieces, piece_of_face) = pieces(mesh, &state, options.let_parts_go);
         progress.at(1.0)?;
         Ok(Self {
             guard: Guard::new(state.place.len()),
@@ -328,7 +328,10 @@ impl Analysis {
         };
         let standing = |f: &&u32| state.alive[**f as usize];
         let faces = &self.pieces[piece].faces;
-        if self.pieces[piece].standing == 0 || faces.iter().filter(standing).any(|&f| guarded(f)) {
+        if self.pieces[piece].stays
+            || self.pieces[piece].standing == 0
+            || faces.iter().filter(standing).any(|&f| guarded(f))
+        {
             return false;
         }
         if self.state.triangles <= CRUSH_BELOW {

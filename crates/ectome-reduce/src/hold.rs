@@ -50,6 +50,9 @@ fn held_in_words(held: &[Holding]) -> String {
     }
 }
 
+/// Stands for the last piece of a part or of a material, beside the numbers of the guards.
+const LAST_OF_PART: u8 = u8::MAX - 1;
+
 impl Analysis {
     /// Notes what keeps the triangles that are left.
     pub fn note_what_holds(&mut self) {
@@ -63,6 +66,10 @@ impl Analysis {
                 .map(|c| state.fixed_by[state.corner_point[c] as usize])
                 .max()
                 .unwrap_or(0);
+            let by = match self.pieces[self.piece_of_face[f] as usize].stays && by == 0 {
+                true => LAST_OF_PART,
+                false => by,
+            };
             *held.entry((state.face_part(f), by)).or_default() += 1;
         }
         self.record.log_mut().held = held
@@ -70,6 +77,7 @@ impl Analysis {
             .map(|((part, by), triangles)| Holding {
                 by: match by {
                     0 => "the way the surface hangs together".to_owned(),
+                    LAST_OF_PART => "parts that would vanish".to_owned(),
                     guard => GUARDS[usize::from(guard) - 1].to_owned(),
                 },
                 part,

@@ -4,6 +4,8 @@
 //! small ones have to go, in the order of what their loss costs in the same measure as a collapse: the
 //! integral of squared distance over the surface that is lost.
 
+use std::collections::BTreeMap;
+
 use ectome_mesh::{Mesh, topology::face_components};
 use glam::Vec3;
 
@@ -20,6 +22,8 @@ pub struct Piece {
     pub faces: Vec<u32>,
     /// How many of them still stand.
     pub standing: usize,
+    /// It stands for its part or for a material: it may shrink but not go.
+    pub stays: bool,
 }
 
 /// Follows a compaction: `left` are the old faces that are left.
@@ -33,7 +37,7 @@ pub fn renumber(pieces: &mut [Piece], piece_of_face: &mut Vec<u32>, left: &[u32]
 
 /// The pieces of a mesh, cheapest to lose first, and the piece of each face. Pieces of equal cost
 /// stand in file order.
-pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
+pub fn pieces(mesh: &Mesh, state: &State, let_parts_go: bool) -> (Vec<Piece>, Vec<u32>) {
     let (of_face, count) = face_components(mesh);
     let mut faces = vec![Vec::new(); count];
     let mut area = vec![0f64; count];
@@ -57,11 +61,15 @@ pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
             // A place on the piece is on average about a quarter of its extent from what remains.
             cost: (area[i] * f64::from((high[i] - low[i]).length() * 0.25).powi(2) / scale) as f32,
             area: (area[i] / f64::from(state.diagonal).powi(2)) as f32,
+            stays: false,
             standing: faces.iter().filter(|&&f| state.alive[f as usize]).count(),
             faces,
         })
         .collect();
     pieces.sort_by(|a, b| a.cost.total_cmp(&b.cost));
+    if !let_parts_go {
+        keep_one_of_each(mesh, &mut pieces);
+    }
     let mut piece_of_face = of_face;
     for (i, piece) in pieces.iter().enumerate() {
         for &f in &piece.faces {
@@ -69,6 +77,29 @@ pub fn pieces(mesh: &Mesh, state: &State) -> (Vec<Piece>, Vec<u32>) {
         }
     }
     (pieces, piece_of_face)
+}
+
+/// Marks the dearest piece of each part, and of each material.
+fn keep_one_of_each(mesh: &Mesh, pieces: &mut [Piece]) {
+    let mut run_of = Vec::with_capacity(mesh.face_count());
+    for (r, run) in mesh.runs.iter().enumerate() {
+        run_of.extend(std::iter::repeat_n(r, run.faces.len()));
+    }
+    let mut parts = vec![None; mesh.parts.len()];
+    let mut materials: BTreeMap<u32, usize> = BTreeMap::new();
+    // The cheapest stand first.
+    for (i, piece) in pieces.iter().enumerate().filter(|(_, p)| p.standing > 0) {
+        for &f in &piece.faces {
+            let run = &mesh.runs[run_of[f as usize]];
+            parts[run.part as usize] = Some(i);
+            if let Some(m) = run.material {
+                materials.insert(m, i);
+            }
+        }
+    }
+    for i in parts.into_iter().flatten().chain(materials.into_values()) {
+        pieces[i].stays = true;
+    }
 }
 
 impl Piece {

@@ -36,3 +36,11 @@ INSERT INTO artefacts (owner, kind, blob_key) SELECT prepared, 'marks', marks FR
 ALTER TABLE candidates DROP COLUMN mesh, DROP COLUMN pictures;
 ALTER TABLE analyses DROP COLUMN log;
 ALTER TABLE assets DROP COLUMN picture, DROP COLUMN stage, DROP COLUMN marks;
+
+-- What was asked for, in words: lists of work say it without knowing the kinds of steps.
+ALTER TABLE candidates ADD COLUMN wish VARCHAR(120) NOT NULL DEFAULT '';
+
+-- `prepared` is the key of the source as a candidate's recipe prepares it; empty for candidates of an earlier version. Where it is
+-- not the asset's, the source was changed since.
+ALTER TABLE candidates ADD COLUMN prepared CHAR(32) NOT NULL DEFAULT '';
+UPDATE candidates SET wish = IF(changes_uvs, 'Changing UVs', CONCAT('Cutting to ', target));

@@ -9,7 +9,7 @@ use crate::{
     Store, StoreError,
     artefact::{self, Artefacts, Named, kind},
     asset::Asset,
-    document::{json, short, stored},
+    document::{clipped, json, short, stored},
     retry::retrying,
 };
 
@@ -31,8 +31,12 @@ pub struct Candidate {
     pub hash: String,
     /// Its number in the tray.
     pub number: u32,
-    /// The most triangles asked for.
+    /// The triangles that were asked for, or are expected.
     pub target: u64,
+    /// What was asked for, in words.
+    pub wish: String,
+    /// The key of the source as its recipe prepares it; empty where an earlier version made it.
+    pub prepared: String,
     /// How far it is.
     pub state: CandidateState,
     /// Triangles made.
@@ -93,6 +97,11 @@ impl PictureBlobs {
 }
 
 impl Candidate {
+    /// True when the source was changed since: it is no longer what this candidate was made of.
+    pub fn is_out_of_date(&self, asset: &Asset) -> bool {
+        !self.prepared.is_empty() && self.prepared != asset.prepared
+    }
+
     pub(crate) fn from_row(
         row: &MySqlRow,
         artefacts: &HashMap<String, Artefacts>,
@@ -105,6 +114,8 @@ impl Candidate {
             hash,
             number: row.try_get("number")?,
             target: row.try_get("target")?,
+            wish: row.try_get("wish")?,
+            prepared: row.try_get("prepared")?,
             state: match state.as_str() {
                 "ready" => CandidateState::Ready,
                 "failed" => CandidateState::Failed,
@@ -404,13 +415,16 @@ pub(crate) async fn ask(
     let hash = wanted.recipe.key();
     let document = json(wanted.recipe, "recipe")?;
     sqlx::query(
-        "INSERT IGNORE INTO candidates (hash, recipe, target, based_on, changes_uvs) VALUES (?, ?, ?, ?, ?)",
+        "INSERT IGNORE INTO candidates (hash, recipe, target, based_on, changes_uvs, wish, prepared) \
+         VALUES (?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&hash)
     .bind(document)
     .bind(wanted.expected)
     .bind(wanted.based_on)
     .bind(wanted.recipe.dresses())
+    .bind(clipped(&wanted.recipe.wish(), 120))
+    .bind(wanted.recipe.prepared_key())
     .execute(&mut *tx)
     .await?;
     // What failed or was stopped is tried again when it is asked for again.

@@ -117,7 +117,7 @@ impl Store {
         .await
     }
 
-    /// Cuts one tier anew; the others stay.
+    /// Cuts one tier anew, from what it was cut from before, so that it keeps those UVs; the others stay.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -127,16 +127,23 @@ impl Store {
         tier: u32,
         fill: Fill,
     ) -> Result<(), StoreError> {
+        let chain = self.chain(asset.id).await?;
+        let base = base_of(&chain, tier);
+        let recipe = match &base {
+            None => recipe(asset, &fill),
+            Some(hash) => {
+                let base = self.recipe(hash).await?;
+                base.continued(fill.target(), asset.settings.clone())
+            }
+        };
+        let wanted = Wanted {
+            based_on: base.as_deref(),
+            ..Wanted::of(&recipe, u64::from(fill.expected))
+        };
         let _naming = self.blobs.naming().await;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            let recipe = recipe(asset, &fill);
-            let hash = ask(
-                &mut tx,
-                asset,
-                &Wanted::of(&recipe, u64::from(fill.expected)),
-            )
-            .await?;
+            let hash = ask(&mut tx, asset, &wanted).await?;
             put_tier(&mut tx, asset.id, tier, u64::from(fill.limit), &hash).await?;
             tx.commit().await?;
             Ok(())
@@ -214,6 +221,18 @@ impl Store {
         list.sort_by_key(|t: &ChainTier| t.tier);
         Ok(list)
     }
+}
+
+/// The candidate that a tier was cut from, or that another tier of the same chain was; `None` for the source.
+pub fn base_of(chain: &[ChainTier], tier: u32) -> Option<String> {
+    let own = chain.iter().filter(|t| t.tier == tier);
+    let based_on = |t: &ChainTier| {
+        t.candidate
+            .based_on
+            .clone()
+            .filter(|_| !t.candidate.changes_uvs)
+    };
+    own.chain(chain).find_map(based_on)
 }
 
 fn recipe(asset: &Asset, fill: &Fill) -> Recipe {

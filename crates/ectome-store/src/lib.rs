@@ -23,6 +23,7 @@
 
 mod adopt;
 pub mod analysis;
+mod anew;
 pub mod artefact;
 pub mod asset;
 pub mod blobs;

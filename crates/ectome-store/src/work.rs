@@ -5,7 +5,6 @@
 //! lease and carries the progress. A row whose lease ran out belongs to a worker that died; the next
 //! one takes it again.
 
-use ectome_recipe::words::grouped;
 use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{
@@ -89,10 +88,8 @@ pub struct Work {
     pub asset_name: String,
     /// The candidate it makes.
     pub candidate: Option<String>,
-    /// The candidate's target.
-    pub target: Option<u64>,
-    /// The candidate is another one with other UVs.
-    pub changes_uvs: bool,
+    /// What was asked for, in words, where a candidate is made.
+    pub wish: Option<String>,
     /// How far it is.
     pub state: State,
     /// The fraction done, 0–1.
@@ -126,8 +123,7 @@ impl Work {
             asset: row.try_get("asset")?,
             asset_name: row.try_get("asset_name")?,
             candidate: row.try_get("candidate")?,
-            target: row.try_get("target")?,
-            changes_uvs: row.try_get("changes_uvs")?,
+            wish: row.try_get("wish")?,
             state: match state.as_str() {
                 "queued" => State::Queued,
                 "running" => State::Running,
@@ -147,13 +143,17 @@ impl Work {
 
     /// What it does, in words.
     pub fn title(&self) -> String {
-        match (self.kind, self.target) {
-            (Kind::Intake, _) => format!("Intake of {}", self.asset_name),
-            (Kind::Prepare, _) => format!("Prepare {}", self.asset_name),
-            (Kind::Analyse, _) => format!("Analyse {}", self.asset_name),
-            (Kind::Cut, _) if self.changes_uvs => format!("UVs of {}", self.asset_name),
-            (Kind::Cut, Some(n)) => format!("Cut {} to {}", self.asset_name, grouped(n)),
-            (Kind::Cut, None) => format!("Cut {}", self.asset_name),
+        format!("{}: {}", self.asset_name, self.doing())
+    }
+
+    /// The same without the name of its asset.
+    pub fn doing(&self) -> String {
+        match (self.kind, &self.wish) {
+            (Kind::Intake, _) => "Intake".to_owned(),
+            (Kind::Prepare, _) => "Preparing".to_owned(),
+            (Kind::Analyse, _) => "Analysing".to_owned(),
+            (Kind::Cut, Some(wish)) => wish.clone(),
+            (Kind::Cut, None) => "Cutting".to_owned(),
         }
     }
 }
@@ -161,7 +161,7 @@ impl Work {
 /// The start of a query for rows that [`Work::from_row`] reads.
 macro_rules! work_rows {
     () => {
-        "SELECT w.*, a.name AS asset_name, c.target, COALESCE(c.changes_uvs, FALSE) AS changes_uvs, \
+        "SELECT w.*, a.name AS asset_name, c.wish, \
          CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
          AS seconds FROM work w JOIN assets a ON a.id = w.asset \
          LEFT JOIN candidates c ON c.hash = w.candidate"

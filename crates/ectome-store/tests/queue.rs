@@ -153,7 +153,7 @@ async fn equal_work_is_done_once_and_a_candidate_never_changes() {
     let shared = f.store.tray(b.id).await.unwrap();
     assert_eq!(shared[0].state, CandidateState::Ready);
     assert_eq!(shared[0].view, made[0].view);
-    let cuts = |w: &[ectome_store::work::Work]| w.iter().filter(|w| w.target.is_some()).count();
+    let cuts = |w: &[ectome_store::work::Work]| w.iter().filter(|w| w.wish.is_some()).count();
     assert_eq!(cuts(&f.store.latest_work(50).await.unwrap()), 1);
     f.end().await;
 }

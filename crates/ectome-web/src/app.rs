@@ -58,6 +58,7 @@ pub fn router(app: App) -> Router {
         .route("/assets/{id}/chains", post(chain_page::fill))
         .route("/assets/{id}/tiers/{tier}", post(chain_page::tier))
         .route("/assets/{id}/candidates/{number}", post(tray_page::act))
+        .route("/assets/{id}/anew", post(tray_page::anew))
         .route("/assets/{id}/layouts/{number}", post(uv_page::change))
         .route("/assets/{id}/layouts/{number}/sheet", get(uv_page::sheet))
         .route("/assets/{id}/layouts/{number}/mesh", get(uv_page::mesh))

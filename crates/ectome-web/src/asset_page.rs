@@ -9,7 +9,7 @@ use axum::{
 use ectome_recipe::{Attention, Ball, CutSettings, Keep, LoopChoice, Region};
 use ectome_store::{
     asset::{Asset, AssetState},
-    work::{Kind, Work},
+    work::Work,
 };
 use serde::Deserialize;
 
@@ -110,13 +110,7 @@ fn doing_lines(work: &[Work], asset: u64) -> Vec<DoingLine> {
         .filter(|w| w.asset == asset && !w.state.is_over())
         .map(|w| DoingLine {
             id: w.id,
-            title: match (w.kind, w.target) {
-                (Kind::Intake, _) => "Intake".to_owned(),
-                (Kind::Prepare, _) => "Preparing".to_owned(),
-                (Kind::Analyse, _) => "Analysing".to_owned(),
-                (Kind::Cut, _) if w.changes_uvs => "UVs".to_owned(),
-                (Kind::Cut, n) => format!("Cutting to {}", words::grouped(n.unwrap_or(0))),
-            },
+            title: w.doing(),
             stage: match w.stage.as_str() {
                 "" => "Waiting its turn".to_owned(),
                 stage => stage.to_owned(),
@@ -165,6 +159,7 @@ pub struct SettingsForm {
     weight_percent: Option<String>,
     reuse_repeats: Option<String>,
     reuse_halves: Option<String>,
+    let_parts_go: Option<String>,
 }
 
 /// The most balls a painted region may have.
@@ -229,6 +224,7 @@ impl SettingsForm {
             },
             reuse_repeats: self.reuse_repeats.is_some(),
             reuse_halves: self.reuse_halves.is_some(),
+            let_parts_go: self.let_parts_go.is_some(),
         })
     }
 }

@@ -74,6 +74,8 @@ pub struct View {
     pub intake: IntakeView,
     pub materials: Vec<String>,
     pub tray: Vec<TrayLine>,
+    /// Candidates made of the source as it was before its last change.
+    pub out_of_date: usize,
     pub chain: ChainView,
     pub proof: ProofView,
     pub uvs: UvView,
@@ -84,6 +86,8 @@ pub struct View {
     pub hint: Option<String>,
     pub result: Option<String>,
     pub gave_way: Vec<String>,
+    /// Parts and materials of which nothing is left.
+    pub gone: Vec<String>,
     pub counts_all: String,
     pub counts_candidate: String,
     pub source_label: String,
@@ -109,6 +113,7 @@ pub struct View {
     /// How many parts are their own mirror image.
     pub halves: Option<String>,
     pub reuse_halves: bool,
+    pub let_parts_go: bool,
 }
 
 /// A guard that can be set.
@@ -145,7 +150,11 @@ pub async fn view(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<V
         .find(|c| Some(c.number) == show && is_ready(c))
         .or_else(|| tray.iter().rfind(is_ready))
         .filter(|_| step == "uvs" && show != Some(0));
-    let uv_steps = match on_sheet {
+    // What was asked for last stays in the form, made or not.
+    let asked = tray
+        .iter()
+        .find(|c| Some(c.number) == show && c.changes_uvs);
+    let uv_steps = match asked.filter(|_| step == "uvs").or(on_sheet) {
         Some(c) => app.store.uv_steps(&c.hash).await?,
         None => Vec::new(),
     };
@@ -204,7 +213,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
     let source = inspection.triangles as u64;
     let ready = asset.state() == AssetState::Ready;
 
-    let chain_shown = chain_view(&brief, &asset, chain, outlook.as_ref());
+    let chain_shown = chain_view(&brief, &asset, chain, tray, outlook.as_ref());
     let first_limit = brief.tiers.first().map_or(1000, |t| t.triangles);
     // What was asked for last stays in the field, made or not.
     let suggested = asked
@@ -243,7 +252,8 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
         intake: intake_view(&asset, inspection),
         ledger: ledger(inspection),
         materials: inspection.materials.clone(),
-        tray: tray_lines(tray, shown, chain),
+        out_of_date: tray.iter().filter(|c| c.is_out_of_date(&asset)).count(),
+        tray: tray_lines(&asset, tray, shown, chain),
         proof,
         uvs: uv_view(&brief, inspection, tray, shown, asked, uv_steps),
         suggested,
@@ -256,7 +266,11 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             })
             .collect(),
         hint: tearing(inspection),
-        result: shown.and_then(|c| result_sentence(c, source, &brief)),
+        result: shown.and_then(|c| result_sentence(c, &asset, &brief)),
+        gone: shown
+            .and_then(|c| c.report.as_ref())
+            .map(|r| r.gone.clone())
+            .unwrap_or_default(),
         gave_way: shown
             .and_then(|c| c.report.as_ref())
             .map(|r| r.held_by.clone())
@@ -315,6 +329,7 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             )),
         },
         reuse_halves: asset.settings.reuse_halves,
+        let_parts_go: asset.settings.let_parts_go,
         fault: asset.fault,
         name: asset.name,
         chain: chain_shown,
@@ -501,10 +516,14 @@ fn tabs(
                         format!("{:.0} % covered", uv.numbers.coverage_percent),
                         "is-kelp",
                     ),
-                    None if inspection.uv_sets == 0 => ("none yet".to_owned(), "is-quiet"),
-                    None => ("as imported".to_owned(), "is-quiet"),
+                    None => match shown.and_then(|c| c.proof.as_ref()).map(|p| p.uv_sets) {
+                        Some(1..) => ("kept".to_owned(), "is-quiet"),
+                        None if inspection.uv_sets > 0 => ("as imported".to_owned(), "is-quiet"),
+                        _ => ("none yet".to_owned(), "is-quiet"),
+                    },
                 },
                 "proof" => (proof.says.clone(), proof.class),
+                _ if chain.failed > 0 => ("a tier is missing".to_owned(), "is-over"),
                 _ if chain.complete && chain.class == "is-pass" => ("ready".to_owned(), "is-pass"),
                 _ if chain.complete => ("ready, does not pass".to_owned(), "is-over"),
                 _ => ("waits for a chain".to_owned(), "is-quiet"),

@@ -103,12 +103,15 @@ async fn all_cards(app: &App, work: &[Work]) -> Result<Vec<Card>, Failure> {
         };
         let tiers = chain
             .iter()
-            .filter(|t| t.candidate.state == CandidateState::Ready)
+            .filter(|t| t.candidate.state != CandidateState::Waiting)
             .map(|t| {
                 let (word, _, class) = standing_of(&t.candidate, standing(t));
                 TierChip {
                     number: t.tier,
-                    triangles: words::grouped(t.candidate.triangles.unwrap_or(0)),
+                    triangles: t
+                        .candidate
+                        .triangles
+                        .map_or_else(String::new, words::grouped),
                     word,
                     class,
                 }

@@ -5,7 +5,7 @@ use ectome_store::{
     analysis::Outlook,
     asset::Asset,
     candidate::{Candidate, CandidateState},
-    chain::ChainTier,
+    chain::{ChainTier, base_of},
 };
 
 use crate::{judged, words};
@@ -16,6 +16,8 @@ pub struct TierLine {
     pub triangles: String,
     pub locked: bool,
     pub ready: bool,
+    /// Made of the source as it was before its last change.
+    pub out_of_date: bool,
     pub word: &'static str,
     pub icon: &'static str,
     pub class: &'static str,
@@ -39,12 +41,16 @@ pub struct FindingLine {
 pub struct ChainView {
     pub tiers: Vec<TierLine>,
     pub complete: bool,
+    /// Tiers that could not be made.
+    pub failed: usize,
     pub verdict: String,
     pub class: &'static str,
     /// Said where fewer tiers would do.
     pub one_is_enough: Option<String>,
     /// Tiers of the brief.
     pub asked: usize,
+    /// The number of the candidate that it is cut from; 0 for the source.
+    pub from: u32,
 }
 
 /// Judges a chain.
@@ -52,17 +58,32 @@ pub fn chain_view(
     brief: &Brief,
     asset: &Asset,
     chain: &[ChainTier],
+    tray: &[Candidate],
     outlook: Option<&Outlook>,
 ) -> ChainView {
     let tiers: Vec<TierLine> = chain.iter().map(|t| tier_line(t, brief, asset)).collect();
     let (verdict, class) = judged::chain_verdict(brief, asset, chain);
     ChainView {
-        complete: !tiers.is_empty() && tiers.iter().all(|t| t.ready),
+        failed: judged::failed(chain),
+        complete: !tiers.is_empty() && tiers.iter().all(|t| t.ready && !t.out_of_date),
         tiers,
         verdict,
         class,
         one_is_enough: one_is_enough(brief, asset, outlook),
         asked: brief.tiers.len(),
+        from: from(chain, tray),
+    }
+}
+
+/// What the chain that is there was cut from; without one the candidate that was unwrapped last.
+fn from(chain: &[ChainTier], tray: &[Candidate]) -> u32 {
+    let ready = || tray.iter().filter(|c| c.state == CandidateState::Ready);
+    let newest = ready().filter(|c| c.changes_uvs).map(|c| c.number).max();
+    match (chain.is_empty(), base_of(chain, 0)) {
+        (true, _) => newest.unwrap_or(0),
+        (false, base) => ready()
+            .find(|c| Some(&c.hash) == base.as_ref())
+            .map_or(0, |c| c.number),
     }
 }
 
@@ -90,6 +111,7 @@ fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
         triangles: words::grouped(c.triangles.unwrap_or(0)),
         locked: t.locked,
         ready: c.state == CandidateState::Ready,
+        out_of_date: c.is_out_of_date(asset),
         findings: findings
             .map(|f| FindingLine {
                 class: words::standing(f.standing).2,

@@ -8,18 +8,9 @@ use axum::{
 };
 use ectome_store::work::Work;
 use futures::stream::{self, Stream};
-use serde::Deserialize;
+use serde_json::{Map, Value, json};
 
-use crate::{app::App, asset_page::doing, extract::Query, feed::News};
-
-/// What a page listens to.
-#[derive(Deserialize)]
-pub struct Listening {
-    /// One asset's page; otherwise the list of all.
-    asset: Option<u64>,
-    /// The [`fingerprint`] the page was drawn from: what changed before it listened is told at once.
-    seen: Option<String>,
-}
+use crate::{app::App, asset_page::doing, feed::News};
 
 /// Identifies the states of the latest work, all of it or one asset's.
 pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {
@@ -33,82 +24,58 @@ pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {
     hasher.finalize().to_hex()[..16].to_owned()
 }
 
-/// What was last told to a page.
-struct Told {
-    states: String,
-    progress: String,
-    outage: bool,
-    first: bool,
-}
-
-/// `GET /events`: `changed` when work begins, ends or appears; `progress` while it goes on; `busy`
-/// with the number of pieces of work, or what is wrong; `doing` with one asset's work as a partial.
-pub async fn stream(
-    State(app): State<App>,
-    Query(listening): Query<Listening>,
-) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let told = Told {
-        states: listening.seen.unwrap_or_default(),
-        progress: String::new(),
-        outage: false,
-        first: true,
-    };
+/// `GET /events`: `state` whenever something is another than before. One stream serves all pages of a browser: it tells of all
+/// assets, and `listen.js` picks out what a page is about.
+pub async fn stream(State(app): State<App>) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
     let news = app.feed.listen();
-    let events = stream::unfold((news, told), move |(mut news, mut told)| async move {
+    let events = stream::unfold((news, String::new()), |(mut news, told)| async move {
         loop {
             news.changed().await.ok()?;
             let latest = news.borrow_and_update().clone();
-            let events = tell(&latest, listening.asset, &mut told);
-            if !events.is_empty() {
-                return Some((stream::iter(events.into_iter().map(Ok)), (news, told)));
+            let state = state(&latest).to_string();
+            if state != told {
+                let event = Event::default().event("state").data(&state);
+                return Some((Ok(event), (news, state)));
             }
         }
     });
-    Sse::new(futures::StreamExt::flatten(events)).keep_alive(KeepAlive::default())
+    Sse::new(events).keep_alive(KeepAlive::default())
 }
 
-fn tell(news: &News, asset: Option<u64>, told: &mut Told) -> Vec<Event> {
-    let mut events = Vec::new();
-    let busy = |words: String| Event::default().event("busy").data(words);
-    if let Some(outage) = news.outage {
-        if !told.outage {
-            events.push(busy(outage.to_owned()));
-        }
-        told.outage = true;
-        return events;
-    }
+/// What pages are told: how busy it is (`busy`), whether the rows can be asked (`outage`), the [`fingerprint`] of all work
+/// (`all`), of each asset's (`assets`) and of none (`none`), how far work is (`progress`), and each asset's work as a partial
+/// (`doing`; `idle` where there is none).
+fn state(news: &News) -> Value {
     let work = &news.work[..];
-    let states = fingerprint(work, asset);
+    let mut ids: Vec<u64> = work.iter().map(|w| w.asset).collect();
+    ids.sort_unstable();
+    ids.dedup();
+    let marks = |id: u64| (id.to_string(), Value::from(fingerprint(work, Some(id))));
+    let partial = |id: u64| {
+        let html = doing(work, id, news.full.clone()).unwrap_or_default();
+        let html = html.trim();
+        (!html.is_empty()).then(|| (id.to_string(), Value::from(html)))
+    };
     let progress: String = work
         .iter()
         .filter(|w| !w.state.is_over())
         .map(|w| format!("{}{:.2}{} ", w.id, w.fraction, w.stage))
         .chain(news.full.clone())
         .collect();
-    if states != told.states || told.outage {
-        events.push(Event::default().event("changed").data("work"));
-        told.states = states;
-    }
-    if progress != told.progress || told.first || told.outage {
-        events.push(busy(busy_words(work, news.full.is_some())));
-        match asset {
-            Some(id) => {
-                // An event without data would not reach the page.
-                let html = doing(work, id, news.full.clone()).unwrap_or_default();
-                let html = match html.trim() {
-                    "" => "<!-- nothing -->".to_owned(),
-                    html => html.replace('\n', " "),
-                };
-                events.push(Event::default().event("doing").data(html));
-            }
-            None if !told.first => events.push(Event::default().event("progress").data("work")),
-            None => {}
-        }
-        told.progress = progress;
-    }
-    told.first = false;
-    told.outage = false;
-    events
+    json!({
+        "busy": match news.outage {
+            Some(outage) => outage.to_owned(),
+            None => busy_words(work, news.full.is_some()),
+        },
+        "outage": news.outage.is_some(),
+        "all": fingerprint(work, None),
+        "assets": ids.iter().map(|&id| marks(id)).collect::<Map<_, _>>(),
+        "none": fingerprint(&[], None),
+        "progress": progress,
+        "doing": ids.iter().filter_map(|&id| partial(id)).collect::<Map<_, _>>(),
+        // An event without data would not reach the page.
+        "idle": "<!-- nothing -->",
+    })
 }
 
 /// How much is at work, for the bar of every page.

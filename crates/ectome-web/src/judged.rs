@@ -29,6 +29,7 @@ pub fn measured(asset: &Asset, c: &Candidate) -> Option<Measured> {
         },
         uv_sets: c.proof.as_ref().map_or(inspection.uv_sets, |p| p.uv_sets),
         height_m: asset.height_m(),
+        gone: report.gone.clone(),
     })
 }
 
@@ -38,14 +39,32 @@ pub fn judge(brief: &Brief, asset: &Asset, number: usize, c: &Candidate) -> Opti
     Some(Judgement::of(brief, number, tier, &measured(asset, c)?))
 }
 
+/// Tiers that could not be made.
+pub fn failed(chain: &[ChainTier]) -> usize {
+    let failed = |t: &&ChainTier| t.candidate.state == CandidateState::Failed;
+    chain.iter().filter(failed).count()
+}
+
 /// How a whole chain stands: in words and as a class. Empty without tiers.
 pub fn chain_verdict(brief: &Brief, asset: &Asset, chain: &[ChainTier]) -> (String, &'static str) {
     let ready = |t: &ChainTier| t.candidate.state == CandidateState::Ready;
     if chain.is_empty() {
         return (String::new(), "");
     }
+    match failed(chain) {
+        0 => {}
+        n => {
+            return (
+                format!("{n} of {} could not be made", chain.len()),
+                "is-over",
+            );
+        }
+    }
     if !chain.iter().all(ready) {
         return ("in work".to_owned(), "is-quiet");
+    }
+    if chain.iter().any(|t| t.candidate.is_out_of_date(asset)) {
+        return ("out of date".to_owned(), "is-over");
     }
     let over = chain
         .iter()

@@ -8,9 +8,9 @@ use axum::{
     http::{StatusCode, header},
     response::{IntoResponse, Response},
 };
-use ectome_formats::{Scene, glb, obj_write, ply_write};
+use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Brief, Tier, TierResult, engine, step::triangulated};
+use ectome_recipe::{Brief, TierResult, engine, parcel};
 use ectome_store::{
     asset::{Asset, PassOn, Provenance},
     candidate::{Candidate, CandidateState},
@@ -81,12 +81,12 @@ pub async fn download(
     let chain = app.store.chain(id).await?;
     let brief = brief_of(&app, &asset).await?;
     if rest == "_chain.zip" {
-        let complete = chain
-            .iter()
-            .all(|t| t.candidate.state == CandidateState::Ready);
+        let complete = chain.iter().all(|t| {
+            t.candidate.state == CandidateState::Ready && !t.candidate.is_out_of_date(&asset)
+        });
         if chain.is_empty() || !complete {
             return Err(Failure::bad(format!(
-                "The chain of {} is not complete yet. Download it when every tier is made.",
+                "The chain of {} is not complete, or out of date. Download it when every tier is made.",
                 asset.name
             )));
         }
@@ -118,7 +118,7 @@ pub async fn download(
         return Err(missing());
     }
     let scene = scene_of(&app, &asset, &candidate, suffix).await?;
-    let bytes = run_blocking(move || glb_of(&scene)).await?;
+    let bytes = run_blocking(move || parcel::glb(&scene).map_err(unwritable(&stem))).await?;
     Ok(attachment(&file, GLB, bytes))
 }
 
@@ -162,54 +162,21 @@ async fn scene_of(
     let stock = StoreStock::of(&app.store, asset.id, u64::MAX, &progress);
     let notice = notice(&asset.provenance);
     run_blocking(move || {
-        let mut scene = engine::scene(&recipe, &stock, &progress).map_err(|e| {
+        let scene = engine::scene(&recipe, &stock, &progress).map_err(|e| {
             tracing::error!(error = %e, "a candidate cannot be read back");
             Failure::new(
                 StatusCode::INTERNAL_SERVER_ERROR,
                 "A stored mesh is damaged. Cut it again.",
             )
         })?;
-        let parts = &mut scene.mesh.parts;
-        parts.iter_mut().for_each(|p| p.name.push_str(&suffix));
-        if let Some(notice) = notice {
-            let own = scene.copyright.take();
-            scene.copyright = Some(own.map_or(notice.clone(), |own| format!("{own}. {notice}")));
-        }
-        Ok(scene)
+        Ok(parcel::as_tier(scene, &suffix, notice.as_deref()))
     })
     .await
 }
 
-/// A scene as GLB, which knows triangles only.
-fn glb_of(scene: &Scene) -> Result<Vec<u8>, Failure> {
-    let broken = |e: &dyn std::fmt::Display| {
-        Failure::bad(format!("This mesh cannot be written as GLB: {e}."))
-    };
-    let triangles = triangulated(scene.clone(), &Progress::new()).map_err(|e| broken(&e))?;
-    glb::write(&triangles, &glb::Naming::default()).map_err(|e| broken(&e))
-}
-
-/// A scene in each format that a brief names, with the files that belong to it.
-fn in_formats(
-    stem: &str,
-    scene: &Scene,
-    formats: &[String],
-) -> Result<Vec<(String, Vec<u8>)>, Failure> {
-    let mut files = Vec::new();
-    for format in formats {
-        let broken = |e: ectome_formats::FormatError| {
-            Failure::bad(format!("{stem} cannot be written as {format}: {e}."))
-        };
-        match format.as_str() {
-            "obj" => files.extend(obj_write::write(scene, stem).map_err(broken)?),
-            "ply" => {
-                let bytes = ply_write::write(scene).map_err(broken)?;
-                files.push((format!("{stem}.ply"), bytes));
-            }
-            _ => files.push((format!("{stem}.glb"), glb_of(scene)?)),
-        }
-    }
-    Ok(files)
+/// A fault of a format, as a sentence.
+fn unwritable(stem: &str) -> impl Fn(ectome_recipe::EngineError) -> Failure {
+    move |e| Failure::bad(format!("{stem} cannot be written: {e}."))
 }
 
 async fn zipped(
@@ -227,16 +194,18 @@ async fn zipped(
         let suffix = format!("{}{}", brief.suffix, t.tier);
         let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
         let scene = scene_of(app, asset, c, suffix).await?;
-        files.extend(run_blocking(move || in_formats(&own, &scene, &formats)).await?);
-        let own = Tier {
-            triangles: t.limit as u32,
-            nearest_m: 1.0,
-            screen_percent: None,
-            outline_px: f64::INFINITY,
-        };
-        let tier = brief.tiers.get(t.tier as usize).unwrap_or(&own);
+        let write = move || parcel::files(&own, &scene, &formats).map_err(unwritable(&own));
+        files.extend(run_blocking(write).await?);
         let measured = judged::measured(asset, c).unwrap_or_default();
-        tiers.push(TierResult::of(brief, t.tier as usize, tier, &measured));
+        tiers.push(match brief.tiers.get(t.tier as usize) {
+            Some(tier) => json!(TierResult::of(brief, t.tier as usize, tier, &measured)),
+            // The brief asks nothing of it, so there is no limit and no verdict.
+            None => json!({
+                "triangles": measured.triangles, "deviation_max_m": measured.deviation_max_m,
+                "switch_distance_m": brief.switch_distance_m(measured.deviation_max_m),
+                "verdict": "not_asked_for",
+            }),
+        });
     }
     let report = json!({
         "source": stem, "brief": brief.name, "tiers": tiers,

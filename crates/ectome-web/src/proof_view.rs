@@ -136,7 +136,13 @@ pub fn proof_view(
         .find(|t| t.candidate.hash == c.hash)
         .map_or(0, |t| t.tier as usize);
     let judgement = judged::judge(brief, asset, number, c);
-    let verdict = judgement.as_ref().map(|j| {
+    let not_asked = VerdictLine {
+        says: format!("LOD{number} is not asked for by this brief"),
+        class: "is-quiet",
+        icon: "tight",
+        remedies: Vec::new(),
+    };
+    let verdict = judgement.as_ref().map_or(not_asked, |j| {
         let (_, icon, class) = words::standing(j.standing);
         let remedies = j.findings.iter().filter(|f| !f.remedy.is_empty());
         VerdictLine {
@@ -146,6 +152,7 @@ pub fn proof_view(
             remedies: remedies.map(|f| f.remedy.clone()).collect(),
         }
     });
+    let verdict = Some(verdict);
     let (Some(proof), Some(pictures)) = (&c.proof, &c.pictures) else {
         return ProofView {
             says: "same".to_owned(),
@@ -154,7 +161,12 @@ pub fn proof_view(
             ..view
         };
     };
-    let nearest_m = judgement.as_ref().map_or(1.0, |j| j.nearest_m);
+    // Beyond the brief's tiers it is seen from where the last of them is, or further away.
+    let last = brief.tiers.last();
+    let nearest_m = judgement.as_ref().map_or_else(
+        || last.map_or(1.0, |t| brief.nearest_m(t, asset.height_m())),
+        |j| j.nearest_m,
+    );
     let pixel_mm = brief.pixel_m(nearest_m) * 1e3;
     let standing = judgement.as_ref().map(|j| j.standing);
     let worst = proof.worst_outline().map_or(0.0, |v| v.worst_mm) / pixel_mm;

@@ -59,3 +59,18 @@ pub async fn act(
     }
     Ok(back(&headers, id, "cut", Some(number)))
 }
+
+/// `POST /assets/{id}/anew`: makes everything that is out of date on the source as it is now.
+pub async fn anew(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    if app.store.ask_for_all_anew(&asset).await? == 0 {
+        return Err(Failure::bad(
+            "Nothing is out of date any more. Reload the page.",
+        ));
+    }
+    Ok(back(&headers, id, "cut", None))
+}

@@ -2,6 +2,7 @@
 
 use ectome_recipe::Brief;
 use ectome_store::{
+    asset::Asset,
     candidate::{Candidate, CandidateState},
     chain::ChainTier,
 };
@@ -11,7 +12,7 @@ use crate::words;
 /// A candidate in the tray.
 pub struct TrayLine {
     pub number: u32,
-    pub target: String,
+    pub wish: String,
     pub triangles: String,
     pub deviation: String,
     pub state: &'static str,
@@ -19,15 +20,18 @@ pub struct TrayLine {
     pub shown: bool,
     pub tier: Option<u32>,
     pub picture: Option<String>,
-    /// The number of the candidate it was cut from; `None` for the source.
-    pub from: Option<u32>,
+    /// What it was made from.
+    pub from: String,
     pub pinned: bool,
+    /// Made of the source as it was before its last change.
+    pub out_of_date: bool,
     /// A tier uses it, so it cannot be discarded.
     pub in_use: bool,
 }
 
 /// The tray, latest first.
 pub fn tray_lines(
+    asset: &Asset,
     tray: &[Candidate],
     shown: Option<&Candidate>,
     chain: &[ChainTier],
@@ -37,7 +41,7 @@ pub fn tray_lines(
         let tier = chain.iter().find(|t| t.candidate.hash == c.hash);
         TrayLine {
             number: c.number,
-            target: words::grouped(c.target),
+            wish: c.wish.clone(),
             triangles: c.triangles.map_or_else(|| "…".to_owned(), words::grouped),
             deviation: c
                 .report
@@ -52,8 +56,13 @@ pub fn tray_lines(
             shown: shown.is_some_and(|s| s.hash == c.hash),
             tier: tier.map(|t| t.tier),
             picture: c.picture.clone(),
-            from: c.based_on.as_deref().and_then(number),
+            from: match c.based_on.as_deref().map(number) {
+                None => "the source".to_owned(),
+                Some(Some(n)) => format!("candidate {n}"),
+                Some(None) => "a candidate that was discarded".to_owned(),
+            },
             pinned: c.pinned,
+            out_of_date: c.is_out_of_date(asset),
             in_use: tier.is_some(),
         }
     };
@@ -77,9 +86,11 @@ pub fn tray_lines(
 }
 
 /// What a cut cost: how far off, where, and what that is on screen where the tier is seen.
-pub fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<String> {
+pub fn result_sentence(c: &Candidate, asset: &Asset, brief: &Brief) -> Option<String> {
     let r = c.report.as_ref()?;
-    let nearest = brief.tiers.first().map_or(1.0, |t| t.nearest_m);
+    let source = asset.built_triangles().unwrap_or(0);
+    let first = brief.tiers.first();
+    let nearest = first.map_or(1.0, |t| brief.nearest_m(t, asset.height_m()));
     let pixels = r.deviation_max_mm / 1e3 / brief.pixel_m(nearest);
     let place = match r.deviation_worst_part.as_str() {
         "" => String::new(),
@@ -91,17 +102,12 @@ pub fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<Stri
         }
         _ => String::new(),
     };
-    // Outlines were compared in pictures whose side is at most the diagonal.
-    let diagonal_mm = r.deviation_max_mm * 100.0 / r.deviation_max_percent_of_diagonal;
-    let outline_m = r.outline_mean_pixels / OUTLINE_PIXELS * diagonal_mm / 1e3;
-    let outline = if outline_m.is_finite() && r.outline_agreement > 0.0 {
+    let outline = c.proof.as_ref().map_or_else(String::new, |p| {
         format!(
-            " Outline {:.1} px off on the mean.",
-            outline_m / brief.pixel_m(nearest)
+            " Outline {:.2} px off on the mean.",
+            p.outline_mean_mm() / 1e3 / brief.pixel_m(nearest)
         )
-    } else {
-        String::new()
-    };
+    });
     let loops = match r.loops_taken {
         0 => String::new(),
         n => {
@@ -135,6 +141,3 @@ pub fn result_sentence(c: &Candidate, source: u64, brief: &Brief) -> Option<Stri
         words::seconds(r.seconds_analysis + r.seconds_replay + r.seconds_fitting),
     ))
 }
-
-/// Pixels across the pictures in which outlines are compared, without their margins.
-const OUTLINE_PIXELS: f64 = 504.0;

@@ -35,8 +35,6 @@ pub struct UvView {
     /// How islands were made and laid out last, which the form starts from.
     pub mechanical: bool,
     pub packing: PackingFields,
-    /// The number of the newest candidate with UVs of its own; 0 for none.
-    pub newest: u32,
     /// How far the cut moved the texture.
     pub drift: Option<String>,
     /// Why the change that was asked for could not be made.
@@ -134,7 +132,6 @@ pub fn uv_view(
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
         mechanical: made == Some(Manner::Mechanical),
         packing: (&steps.last().map_or_else(Packing::default, |s| s.packing.clone())).into(),
-        newest: ready().filter(|c| c.changes_uvs).map(|c| c.number).max().unwrap_or(0),
         drift: shown.and_then(drift),
         fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),
     }

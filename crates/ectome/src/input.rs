@@ -52,8 +52,9 @@ impl Input {
     }
 
     /// The scene, notes printed to stderr.
-    pub fn scene(&self) -> Result<Scene, Failure> {
-        let reading = Reading::new(&Progress::new(), available());
+    pub fn scene(&self, progress: &Progress) -> Result<Scene, Failure> {
+        progress.stage("Reading");
+        let reading = Reading::new(progress, available());
         let scene = ectome_formats::read_within(&self.set(), &reading)?;
         for note in &scene.notes {
             remark!("ectome: note: {note}");

@@ -6,6 +6,7 @@
 mod command;
 mod input;
 mod output;
+mod watch;
 
 use std::process::ExitCode;
 

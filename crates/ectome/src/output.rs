@@ -12,7 +12,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::step;
 use tempfile::{Builder, NamedTempFile};
 
-use crate::command::Failure;
+use crate::{command::Failure, watch};
 
 /// Writes a line to standard output. Nobody reading any more is no fault; a full disk is.
 macro_rules! say {
@@ -24,16 +24,22 @@ pub(crate) use say;
 
 /// Writes a remark to standard error; where nobody can read it, it is dropped.
 macro_rules! remark {
-    ($($words:tt)*) => {{
-        use std::io::Write as _;
-        let _ = writeln!(std::io::stderr(), $($words)*);
-    }};
+    ($($words:tt)*) => {
+        $crate::output::aside(format_args!($($words)*))
+    };
 }
 pub(crate) use remark;
 
+/// Writes a line to standard error, or not.
+pub fn aside(words: std::fmt::Arguments<'_>) {
+    watch::aside(|| {
+        let _ = writeln!(io::stderr(), "{words}");
+    });
+}
+
 /// Writes a line to standard output.
 pub fn line(words: std::fmt::Arguments<'_>) -> Result<(), Failure> {
-    to_stdout(|out| writeln!(out, "{words}"))
+    watch::aside(|| to_stdout(|out| writeln!(out, "{words}")))
 }
 
 fn to_stdout(write: impl FnOnce(&mut io::StdoutLock<'_>) -> io::Result<()>) -> Result<(), Failure> {

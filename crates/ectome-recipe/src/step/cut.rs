@@ -4,7 +4,7 @@ use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output};
-use crate::{CutSettings, EngineError, Target, engine::Input};
+use crate::{CutSettings, EngineError, Target, engine::Input, words};
 
 /// Collapses edges down to a target.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -18,11 +18,19 @@ pub struct Cut {
 
 impl Operation for Cut {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {
         "Cutting"
+    }
+
+    fn wish(&self) -> String {
+        match self.target {
+            Target::Triangles(n) => format!("Cutting to {}", words::grouped(n)),
+            Target::SharePercent(share) => format!("Cutting to {share} %"),
+            Target::WithinMm(mm) => format!("Cutting to within {}", words::length(mm)),
+        }
     }
 
     fn nature(&self) -> Nature {

@@ -53,6 +53,11 @@ pub trait Operation {
     /// What it does, as a stage of work is called.
     fn title(&self) -> &'static str;
 
+    /// What was asked for, as lists of work and of candidates say it.
+    fn wish(&self) -> String {
+        self.title().to_owned()
+    }
+
     /// What it is like.
     fn nature(&self) -> Nature;
 
@@ -168,6 +173,10 @@ impl Operation for Step {
 
     fn title(&self) -> &'static str {
         self.operation().title()
+    }
+
+    fn wish(&self) -> String {
+        self.operation().wish()
     }
 
     fn nature(&self) -> Nature {

@@ -14,6 +14,7 @@ use crate::{
     engine::Input,
     measured::{measured_report, part_at, worst},
     proof::{Proven, prove},
+    words,
 };
 
 /// Takes edge loops out; every point that stays keeps its place and its UV.
@@ -33,6 +34,13 @@ impl Operation for TakeOutLoops {
 
     fn title(&self) -> &'static str {
         "Taking loops out"
+    }
+
+    fn wish(&self) -> String {
+        match self.which {
+            Which::Every(n) => format!("Taking one loop in {n} out"),
+            Which::Triangles(n) => format!("Taking loops out down to {}", words::grouped(n as u64)),
+        }
     }
 
     fn nature(&self) -> Nature {

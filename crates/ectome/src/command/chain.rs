@@ -3,13 +3,15 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_formats::glb;
-use ectome_mesh::{Progress, measure};
-use ectome_recipe::{Brief, Measured, Session, Target, TierResult, step};
+use ectome_mesh::measure;
+use ectome_recipe::{Brief, Measured, Session, Target, TierResult, parcel, step};
 use serde_json::json;
 
 use super::{Failure, settings::SettingsArgs, source::SourceArgs};
-use crate::output::{self, say};
+use crate::{
+    output::{self, say},
+    watch::Watch,
+};
 
 /// Makes a LOD chain: one .glb for each tier, and chain.json.
 #[derive(Args)]
@@ -44,7 +46,7 @@ impl Chain {
             }
             None => Brief::from_limits("command line", &self.tiers)?,
         };
-        let progress = Progress::new();
+        let progress = Watch::begin();
         let source = step::triangulated(self.source.built(&progress)?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
@@ -52,13 +54,13 @@ impl Chain {
         let mut tiers = Vec::new();
         for (n, tier) in brief.tiers.iter().enumerate() {
             let limit = tier.triangles as usize;
-            let (scene, deviation_m, outline_m) = if source.mesh.triangle_count() <= limit {
-                (source.clone(), 0.0, 0.0)
+            let (scene, deviation_m, outline_m, gone) = if source.mesh.triangle_count() <= limit {
+                (source.clone(), 0.0, 0.0, Vec::new())
             } else {
                 let target = Target::Triangles(tier.triangles);
                 let (scene, report) = session.cut(target, &progress)?;
                 let (deviation, outline) = (report.deviation_max_mm, report.outline_worst_mm);
-                (scene, deviation / 1e3, outline / 1e3)
+                (scene, deviation / 1e3, outline / 1e3, report.gone)
             };
             let mut used: Vec<u32> = scene.mesh.runs.iter().filter_map(|r| r.material).collect();
             used.sort_unstable();
@@ -72,6 +74,7 @@ impl Chain {
                 materials: used.len(),
                 uv_sets: scene.mesh.uv_sets.len(),
                 height_m: f64::from(bounds.max.y - bounds.min.y),
+                gone,
             };
             let result = TierResult::of(&brief, n, tier, &measured);
             say!(
@@ -80,12 +83,13 @@ impl Chain {
                 deviation_m * 1e3,
                 result.switch_distance_m,
             );
-            let naming = glb::Naming {
-                suffix: format!("{}{n}", brief.suffix),
-                ..glb::Naming::default()
-            };
-            let name = format!("{stem}{}{n}.glb", brief.suffix);
-            files.push((name, glb::write(&scene, &naming)?));
+            let suffix = format!("{}{n}", brief.suffix);
+            let tier = parcel::as_tier(scene, &suffix, None);
+            files.extend(parcel::files(
+                &format!("{stem}{suffix}"),
+                &tier,
+                &brief.formats,
+            )?);
             tiers.push(result);
         }
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;

@@ -3,13 +3,13 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_mesh::Progress;
 use ectome_recipe::step;
 
 use super::{Failure, grouped};
 use crate::{
     input::Input,
     output::{self, say},
+    watch::Watch,
 };
 
 /// Measures a cut against its source.
@@ -26,9 +26,9 @@ pub struct Compare {
 
 impl Compare {
     pub fn run(self) -> Result<(), Failure> {
-        let progress = Progress::new();
-        let high = step::triangulated(Input::open(&self.high)?.scene()?, &progress)?;
-        let low = step::triangulated(Input::open(&self.low)?.scene()?, &progress)?;
+        let progress = Watch::begin();
+        let high = step::triangulated(Input::open(&self.high)?.scene(&progress)?, &progress)?;
+        let low = step::triangulated(Input::open(&self.low)?.scene(&progress)?, &progress)?;
         let r = ectome_compare::compare(&high.mesh, &low.mesh, &progress)?;
         if self.json {
             return output::json(&r, None);

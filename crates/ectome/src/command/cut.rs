@@ -3,14 +3,16 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_mesh::Progress;
 use ectome_recipe::{
     Session, Target,
     step::{self, merge_flat},
 };
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
-use crate::output::{self, say};
+use crate::{
+    output::{self, say},
+    watch::Watch,
+};
 
 /// Cuts a mesh to at most so many triangles.
 #[derive(Args)]
@@ -54,7 +56,7 @@ fn share(text: &str) -> Result<f64, String> {
 
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
-        let progress = Progress::new();
+        let progress = Watch::begin();
         let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
         let target = match (self.to, self.within, self.share) {
             (Some(n), ..) => Target::Triangles(n),

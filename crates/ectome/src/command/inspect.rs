@@ -1,11 +1,13 @@
 //! `ectome inspect`: what a file consists of.
 
 use clap::Args;
-use ectome_mesh::Progress;
 use ectome_recipe::{Inspection, finding::noun};
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output::{self, say};
+use crate::{
+    output::{self, say},
+    watch::Watch,
+};
 
 /// Says what a mesh file consists of.
 #[derive(Args)]
@@ -19,7 +21,7 @@ pub struct Inspect {
 
 impl Inspect {
     pub fn run(self) -> Result<(), Failure> {
-        let progress = Progress::new();
+        let progress = Watch::begin();
         let scene = self.source.scene(&progress)?;
         let (mut i, _) = Inspection::of(&scene, &progress)?;
         i.look_for_hidden(&scene, &progress)?;

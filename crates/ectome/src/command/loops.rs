@@ -11,7 +11,10 @@ use ectome_recipe::{
 };
 
 use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
-use crate::output::{self, say};
+use crate::{
+    output::{self, say},
+    watch::Watch,
+};
 
 /// Takes edge loops out of a mesh of quads, or lists them by what taking each out costs.
 #[derive(Args)]
@@ -39,7 +42,7 @@ pub struct Loops {
 
 impl Loops {
     pub fn run(self) -> Result<(), Failure> {
-        let progress = Progress::new();
+        let progress = Watch::begin();
         let scene = self.source.built(&progress)?;
         let settings = self.settings.settings()?;
         let which = match (self.every, self.to) {

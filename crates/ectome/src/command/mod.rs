@@ -1,6 +1,7 @@
 //! The commands and what can go wrong in them.
 
 mod chain;
+mod collect;
 mod compare;
 mod cut;
 mod demo;
@@ -97,6 +98,7 @@ enum Which {
     Compare(compare::Compare),
     Demo(demo::Demo),
     Serve(serve::Serve),
+    Collect(collect::Collect),
 }
 
 impl Command {
@@ -112,6 +114,7 @@ impl Command {
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
             Which::Serve(command) => command.run(),
+            Which::Collect(command) => command.run(),
         }
     }
 }

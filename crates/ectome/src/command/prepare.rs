@@ -3,10 +3,12 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_mesh::Progress;
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output::{self, say};
+use crate::{
+    output::{self, say},
+    watch::Watch,
+};
 
 /// Repairs a source and writes it, polygons and all.
 #[derive(Args)]
@@ -20,7 +22,7 @@ pub struct Prepare {
 
 impl Prepare {
     pub fn run(self) -> Result<(), Failure> {
-        let scene = self.source.scene(&Progress::new())?;
+        let scene = self.source.scene(&Watch::begin())?;
         output::scene(&self.out, &scene)?;
         say!(
             "{} triangles, {} points, {} objects.",

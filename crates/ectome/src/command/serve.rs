@@ -165,7 +165,7 @@ async fn asked_to_stop() {
 }
 
 /// Takes the data folder for this process. The lock goes with the process.
-fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
+pub(super) fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     let failed = |e: std::io::Error| Failure::Write(data.to_owned(), e);
     let file = std::fs::File::options()
         .create(true)

@@ -16,6 +16,9 @@ pub struct SettingsArgs {
     /// shading, colour, borders.
     #[arg(long, value_name = "NAME=N,…", value_delimiter = ',')]
     attention: Vec<String>,
+    /// Let small parts and materials vanish. Without it something is left of each.
+    #[arg(long)]
+    let_parts_go: bool,
 }
 
 /// Edges sharper than this are creases unless an angle is given, in degrees.
@@ -27,6 +30,7 @@ impl SettingsArgs {
         Ok(CutSettings {
             keep: self.keep()?,
             attention: self.attention()?,
+            let_parts_go: self.let_parts_go,
             ..CutSettings::default()
         })
     }

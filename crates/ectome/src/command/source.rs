@@ -61,7 +61,7 @@ impl SourceArgs {
 
     /// Reads the file and makes the changes. What each did goes to stderr.
     pub fn scene(&self, progress: &Progress) -> Result<Scene, Failure> {
-        let mut scene = Input::open(&self.file)?.scene()?;
+        let mut scene = Input::open(&self.file)?.scene(&progress.span(0.0, 0.1))?;
         for change in self.changes()? {
             let (changed, Done { sentence, .. }) = change.apply(scene, progress)?;
             remark!("ectome: {}: {sentence}", change.title());

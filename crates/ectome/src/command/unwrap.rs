@@ -3,14 +3,16 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use ectome_mesh::Progress;
 use ectome_recipe::{
     Manner, Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, step,
     uv::{MANY, examined, expected_seconds},
 };
 
 use super::{Failure, grouped, source::SourceArgs};
-use crate::output::{self, remark, say};
+use crate::{
+    output::{self, remark, say},
+    watch::Watch,
+};
 
 /// Gives a mesh UVs and lays them out
 #[derive(Args)]
@@ -101,7 +103,7 @@ fn texels(text: &str) -> Result<f64, String> {
 
 impl Unwrap {
     pub fn run(self) -> Result<(), Failure> {
-        let progress = Progress::new();
+        let progress = Watch::begin();
         let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
         let triangles = scene.mesh.triangle_count();
         let packing = self.packing();

@@ -1,0 +1,34 @@
+// The one stream of events of a browser, shared by all its tabs: browsers allow six connections to a server, and a stream holds
+// one for as long as it lasts. A shared worker; it listens while any tab that is looked at wants to know.
+
+let source = null;
+let latest = null;
+const listening = new Set();
+
+function open() {
+  source = new EventSource('/events');
+  source.addEventListener('state', (event) => {
+    latest = event.data;
+    listening.forEach((port) => port.postMessage(latest));
+  });
+}
+
+function close() {
+  source?.close();
+  source = null;
+  latest = null;
+}
+
+onconnect = (connection) => {
+  const port = connection.ports[0];
+  port.onmessage = (message) => {
+    if (message.data === 'listen') {
+      listening.add(port);
+      if (!source) open();
+      if (latest) port.postMessage(latest);
+    } else {
+      listening.delete(port);
+      if (!listening.size) close();
+    }
+  };
+};
