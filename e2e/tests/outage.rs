@@ -59,7 +59,7 @@ fn pages_say_it_at_once_and_a_cut_goes_on() {
     until("the cut ends", || shows("/assets/1/cut", "on stage"));
     let work = page("/work").unwrap().1;
     assert!(!work.contains("state-failed"), "nothing failed");
-    assert_eq!(work.matches("Cut Float to").count(), 1);
+    assert_eq!(work.matches("Float: Cutting to").count(), 1);
 }
 
 #[test]

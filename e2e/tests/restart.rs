@@ -38,7 +38,7 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
     wait_for("the cut ends", || shows(&app, "/assets/1/cut", "on stage"));
     let work = http::get(app.port, "/work").unwrap().text();
     assert_eq!(
-        work.matches("Cut Float to").count(),
+        work.matches("Float: Cutting to").count(),
         1,
         "the cut stands in the list once"
     );

@@ -91,7 +91,7 @@ pub const ASSETS: [Asset; 6] = [
     Asset {
         file: "fog_bell",
         title: "Fog bell",
-        brief: "Headset, hero prop",
+        brief: "Console, hero prop",
         make: fog_bell,
         seen_from_m: 2.0,
         copies: 1,

@@ -25,17 +25,17 @@ pub struct Blocker {
 }
 
 impl Blocker {
-    /// Indexes an all-triangle mesh.
+    /// Indexes an all-triangle mesh, quickly.
     pub fn of(mesh: &Mesh) -> Self {
-        Self::built(mesh, 0)
+        Self::built(mesh, 0, BvhBuildParams::fastest_build())
     }
 
-    /// The same for more rays than there are faces: slivers are cut into pieces, which takes a while.
+    /// The same for more rays than there are faces: a better hierarchy, slivers cut into pieces, which takes a while.
     pub fn for_many_rays(mesh: &Mesh) -> Self {
-        Self::built(mesh, MOST_PIECES)
+        Self::built(mesh, MOST_PIECES, BvhBuildParams::medium_build())
     }
 
-    fn built(mesh: &Mesh, most_pieces: usize) -> Self {
+    fn built(mesh: &Mesh, most_pieces: usize, params: BvhBuildParams) -> Self {
         // Of faces on the same points one stands for all: a hierarchy cannot part them and becomes a list.
         let mut named: Vec<([u32; 3], u32)> = (0..mesh.face_count() as u32)
             .into_par_iter()
@@ -65,7 +65,6 @@ impl Blocker {
             halved(t, halvings, &mut given);
             face_of.resize(given.len(), f);
         }
-        let params = BvhBuildParams::medium_build();
         let mut bvh = build_bvh2_from_tris(&given, params, &mut Duration::default());
         // The builder's last pass may deepen the hierarchy without saying so, and queries size their stack by this.
         bvh.max_depth = bvh.max_depth.max(depth(&bvh) + 1);

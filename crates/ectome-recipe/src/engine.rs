@@ -9,7 +9,7 @@
 //!           ─ origin() ▶                                          ─ no ──▶ the step before, likewise … ─▶ files
 //! ```
 
-use std::{cell::RefCell, collections::BTreeMap};
+use std::{cell::RefCell, collections::BTreeMap, time::Instant};
 
 use ectome_formats::{FileSet, Reading, Scene};
 use ectome_mesh::Progress;
@@ -118,10 +118,19 @@ pub fn run(
     stock: &dyn Stock,
     progress: &Progress,
 ) -> Result<Outcome, EngineError> {
+    let started = Instant::now();
     let run = Run::of(recipe, stock);
     let steps = recipe.steps.len();
-    let out = run.make(steps, progress)?;
+    let mut out = run.make(steps, progress)?;
     progress.at(1.0)?;
+    let reduces = |s: &Step| s.nature() == Nature::Reduces;
+    if let Some(cut) = out
+        .cut
+        .as_mut()
+        .filter(|_| recipe.steps.last().is_some_and(reduces))
+    {
+        cut.took(started.elapsed());
+    }
     Ok(Outcome {
         scene: out.scene,
         done: run.done.into_inner().into_values().collect(),

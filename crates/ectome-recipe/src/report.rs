@@ -1,5 +1,7 @@
 //! What a cut did, in figures.
 
+use std::time::Duration;
+
 use serde::{Deserialize, Serialize};
 
 /// What a cut did, under the names outsiders rely on.
@@ -63,6 +65,15 @@ pub struct CutReport {
     /// Parts that were put back as copies of another instead of being cut themselves.
     #[serde(default)]
     pub copies: usize,
+    /// Seconds for everything, from the file to the result. The other seconds add up to it.
+    #[serde(default)]
+    pub seconds_total: f64,
+    /// Seconds for reading and preparing the source: whatever comes before what follows here.
+    #[serde(default)]
+    pub seconds_preparing: f64,
+    /// Seconds for finding equal parts.
+    #[serde(default)]
+    pub seconds_searching: f64,
     /// Seconds for the analysis; 0 when an earlier one was used.
     pub seconds_analysis: f64,
     /// Seconds to make this count from the analysis.
@@ -71,6 +82,9 @@ pub struct CutReport {
     pub seconds_fitting: f64,
     /// Seconds for measuring the result.
     pub seconds_measuring: f64,
+    /// Seconds for writing the result, where it was written.
+    #[serde(default)]
+    pub seconds_writing: f64,
     /// Seconds for the pictures and fields of its proof.
     #[serde(default)]
     pub seconds_proving: f64,
@@ -99,6 +113,19 @@ pub struct FirstPass {
 }
 
 impl CutReport {
+    /// Says how long everything took that belongs to this report.
+    pub fn took(&mut self, total: Duration) {
+        let named = self.seconds_searching
+            + self.seconds_analysis
+            + self.seconds_replay
+            + self.seconds_fitting
+            + self.seconds_measuring
+            + self.seconds_proving
+            + self.seconds_writing;
+        self.seconds_total = total.as_secs_f64().max(named);
+        self.seconds_preparing = self.seconds_total - named;
+    }
+
     /// Of what no step cut: it is its source.
     pub fn of_source(triangles: usize) -> Self {
         Self {

@@ -40,6 +40,8 @@ pub struct Session {
     options: Options,
     /// Made when the first result is measured.
     judge: OnceLock<Judge>,
+    /// Seconds that finding equal parts took.
+    seconds_searching: f64,
     /// Seconds the analysis took; 0 when an earlier one was used.
     seconds_analysis: f64,
     fresh: bool,
@@ -73,7 +75,9 @@ impl Session {
         };
         let mut worked = worked;
         worked.scene.copies.clear();
+        let searching = Instant::now();
         let fold = folded(&worked.scene.mesh, &settings, progress)?;
+        let seconds_searching = searching.elapsed().as_secs_f64();
         let mesh = fold.as_ref().map_or(&worked.scene.mesh, |f| &f.mesh);
         let options = settings.options(mesh);
         let known = analysis.and_then(|log| Some((Replay::new(mesh, &log).ok()?, log)));
@@ -110,6 +114,7 @@ impl Session {
             replay,
             options,
             judge: OnceLock::new(),
+            seconds_searching,
             seconds_analysis,
             fresh,
         })
@@ -382,6 +387,7 @@ impl Session {
             seconds_fitting,
             gone: gone(&self.source, &cut.mesh),
             target,
+            seconds_searching: self.seconds_searching,
             seconds_analysis: self.seconds_analysis,
             seconds_replay,
             seconds_measuring: started.elapsed().as_secs_f64(),

@@ -169,6 +169,23 @@ fn what_was_measured_of_a_surface_holds_under_other_uvs() {
 }
 
 #[test]
+fn the_seconds_of_a_report_add_up() {
+    let cut = Recipe::cut("stairs", &[weld()], Target::Triangles(120), settings());
+    let r = run(&cut).cut.unwrap();
+    let parts = [
+        r.seconds_preparing,
+        r.seconds_searching,
+        r.seconds_analysis,
+        r.seconds_replay,
+        r.seconds_fitting,
+        r.seconds_measuring,
+        r.seconds_proving,
+    ];
+    assert!(parts.iter().all(|&s| s > 0.0), "{parts:?}");
+    assert!((parts.iter().sum::<f64>() - r.seconds_total).abs() < 1e-9);
+}
+
+#[test]
 fn an_order_that_means_nothing_is_refused() {
     let twice = of(vec![Import {}.into()]);
     let none = Recipe {

@@ -261,7 +261,13 @@ impl Analysis {
             }
         }
         let mut made = std::mem::take(&mut self.plan);
+        // An open piece can collapse to nothing; one that stands for its part does not.
+        let is_last = pairs.first().is_some_and(|&(corner, _)| {
+            let piece = &self.pieces[self.piece_of_face[corner as usize / 3] as usize];
+            piece.stays && piece.standing <= pairs.len()
+        });
         let done = !pairs.is_empty()
+            && !is_last
             && plan(&self.state, a, b, &pairs, self.release, &mut made)
             && self.guard.allows(&mut self.state, &made, self.release);
         if done {

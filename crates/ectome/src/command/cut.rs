@@ -1,6 +1,6 @@
 //! `ectome cut`: one result at or under a target.
 
-use std::path::PathBuf;
+use std::{path::PathBuf, time::Instant};
 
 use clap::Args;
 use ectome_recipe::{
@@ -56,6 +56,7 @@ fn share(text: &str) -> Result<f64, String> {
 
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
+        let begun = Instant::now();
         let progress = Watch::begin();
         let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
         let target = match (self.to, self.within, self.share) {
@@ -64,13 +65,16 @@ impl Cut {
             (None, None, share) => Target::SharePercent(share.unwrap_or(100.0)),
         };
         let settings = self.settings.settings()?;
-        let (scene, report) = if self.flat {
+        let (scene, mut report) = if self.flat {
             let (scene, report, _) = merge_flat(scene, &settings, &progress)?;
             (scene, report)
         } else {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
         };
+        let writing = Instant::now();
         output::scene(&self.out, &scene)?;
+        report.seconds_writing = writing.elapsed().as_secs_f64();
+        report.took(begun.elapsed());
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
         }
@@ -80,7 +84,7 @@ impl Cut {
             grouped(report.triangles_before),
             report.deviation_max_mm,
             report.deviation_mean_mm,
-            report.seconds_analysis + report.seconds_replay,
+            report.seconds_total,
         );
         if let Some(first) = &report.first_pass {
             say!(
@@ -94,6 +98,9 @@ impl Cut {
         }
         for held in &report.held_by {
             say!("Gave way: {held}.");
+        }
+        if !report.gone.is_empty() {
+            say!("Gone: {}.", report.gone.join(", "));
         }
         Ok(())
     }

@@ -12,6 +12,7 @@ use ectome_store::{
     Store, StoreError,
     asset::SourceFile,
     blobs::Blobs,
+    chain::Fill,
     collect::keep_collecting,
     database::PrivateServer,
     disk::Disk,
@@ -180,6 +181,10 @@ pub(super) fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     }
 }
 
+/// Demo assets that come with a chain: the bell passes its brief, the kettle shows what failing looks like (a phone's limits are
+/// too few triangles for the distances it is seen from).
+const WITH_CHAIN: [&str; 2] = ["fog_bell", "enamel_kettle"];
+
 /// Makes the demo assets, all at once, and adds each as soon as it is made.
 async fn add_demo(store: &Store) -> Result<(), StoreError> {
     let briefs = store.briefs().await?;
@@ -206,6 +211,16 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
             .or(briefs.first())
         {
             let id = store.add_asset(asset.title, brief.id, &files).await?;
+            if WITH_CHAIN.contains(&asset.file) {
+                let fills: Vec<Fill> = brief
+                    .brief
+                    .tiers
+                    .iter()
+                    .map(|t| Fill::to(t.triangles))
+                    .collect();
+                let row = store.asset(id).await?;
+                store.ask_for_chain(&row, &fills, None).await?;
+            }
             members.push(SceneAsset {
                 asset: id,
                 distance_m: asset.seen_from_m,
