@@ -13,6 +13,14 @@ pub fn grouped(n: impl TryInto<u64>) -> String {
     out
 }
 
+/// So many of something: 1 object, 1 204 objects.
+pub fn counted(n: u64, one: &str) -> String {
+    match n {
+        1 => format!("1 {one}"),
+        n => format!("{} {one}s", grouped(n)),
+    }
+}
+
 /// A distance from the eye.
 pub fn distance(m: f64) -> String {
     if m >= 10.0 {

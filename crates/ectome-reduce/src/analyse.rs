@@ -264,7 +264,12 @@ impl Analysis {
         // An open piece can collapse to nothing; one that stands for its part does not.
         let is_last = pairs.first().is_some_and(|&(corner, _)| {
             let piece = &self.pieces[self.piece_of_face[corner as usize / 3] as usize];
-            piece.stays && piece.standing <= pairs.len()
+            // An undone knot takes the faces on its other side along.
+            let goes = match self.release {
+                Release::Knots => 2 * pairs.len() + 1,
+                _ => pairs.len(),
+            };
+            piece.stays && piece.standing <= goes
         });
         let done = !pairs.is_empty()
             && !is_last

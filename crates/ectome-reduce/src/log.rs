@@ -70,7 +70,7 @@ pub struct CollapseLog {
 /// What keeps triangles from going further.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Holding {
-    /// What holds, in words: a guard, or the way the surface hangs together.
+    /// What holds, in words: a guard, that a part would vanish, or the way the surface hangs together.
     pub by: String,
     /// The part that is held.
     pub part: u32,

@@ -187,7 +187,17 @@ fn many_small_pieces_vanish_in_order_of_size() {
         });
     }
     let mesh = builder.finish();
-    let result = cut(&mesh, 100, &Options::default(), &Progress::new()).unwrap();
+    // Sixty parts of four triangles each: fewer only where parts may go.
+    let refused = cut(&mesh, 100, &Options::default(), &Progress::new()).unwrap_err();
+    assert!(
+        matches!(&refused, CutError::Held { reached: 240, held, .. } if held[0].by == "parts that would vanish"),
+        "{refused}"
+    );
+    let options = Options {
+        let_parts_go: true,
+        ..Options::default()
+    };
+    let result = cut(&mesh, 100, &options, &Progress::new()).unwrap();
     assert!(result.mesh.triangle_count() <= 100);
     assert!(result.pieces_dropped > 0);
     let kept: Vec<usize> = result

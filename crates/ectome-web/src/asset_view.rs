@@ -276,11 +276,11 @@ fn build(rows: Rows<'_>, step: &'static str, show: Option<u32>) -> Result<View, 
             .map(|r| r.held_by.clone())
             .unwrap_or_default(),
         counts_all: format!(
-            "{} triangles|{} vertices|{} objects|{} materials",
+            "{} triangles|{} vertices|{}|{}",
             words::grouped(source),
             words::grouped(inspection.vertices as u64),
-            words::grouped(inspection.objects.len() as u64),
-            words::grouped(inspection.materials.len() as u64),
+            words::counted(inspection.objects.len() as u64, "object"),
+            words::counted(inspection.materials.len() as u64, "material"),
         ),
         counts_candidate: shown.map_or_else(String::new, |c| {
             format!(

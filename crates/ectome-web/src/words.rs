@@ -2,7 +2,7 @@
 
 use ectome_recipe::Standing;
 
-pub use ectome_recipe::words::{distance, grouped, length, sentence};
+pub use ectome_recipe::words::{counted, distance, grouped, length, sentence};
 
 /// Bytes in the unit that suits them.
 pub fn bytes(n: u64) -> String {
