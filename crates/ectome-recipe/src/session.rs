@@ -174,14 +174,14 @@ impl Session {
         self.triangles
     }
 
-    /// A look at the result for `target` triangles, as a GLB: geometry and the names of its
+    /// A look at the result for `target` triangles, or for the fewest that can be had, as a GLB: geometry and the names of its
     /// materials, no pictures. Not measured, not kept.
     ///
     /// # Errors
     /// See [`EngineError`].
     pub fn preview(&self, target: usize) -> Result<(Vec<u8>, usize), EngineError> {
         self.reaches(target)?;
-        let cut = self.replayed(target)?;
+        let cut = self.replayed(target.max(self.replay.least()))?;
         let cut = Cut {
             mesh: self.unfolded(&cut),
             ..cut

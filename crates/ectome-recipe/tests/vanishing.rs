@@ -131,3 +131,11 @@ fn twelve_small_objects_stay_twelve() {
         "{report:?}"
     );
 }
+
+#[test]
+fn a_look_at_fewer_than_there_can_be_shows_the_fewest() {
+    let session = Session::new(head(), CutSettings::default(), None, &Progress::new()).unwrap();
+    let (glb, triangles) = session.preview(1).unwrap();
+    assert_eq!(triangles, 12);
+    assert!(!glb.is_empty());
+}
