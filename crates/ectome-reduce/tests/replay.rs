@@ -286,7 +286,7 @@ proptest! {
 
     #[test]
     fn any_count_of_a_mesh_of_many_pieces_is_met(
-        sizes in prop::collection::vec((0.05f32..1.0, 0u32..3), 3..14), share in 0.02..0.98,
+        sizes in prop::collection::vec((0.05f32..1.0, 0u32..3), 3..14), share in 0.02..0.98, let_parts_go: bool,
     ) {
         let beads: Vec<Mesh> = sizes
             .iter()
@@ -298,8 +298,12 @@ proptest! {
             })
             .collect();
         let mesh = common::joined(&beads);
-        let target = ((mesh.triangle_count() as f64 * share) as usize).max(4);
-        let low = cut(&mesh, target, &Options::default(), &Progress::new()).unwrap().mesh;
+        // A tetrahedron of each part is the least where none may go.
+        let least = if let_parts_go { 4 } else { 4 * sizes.len() };
+        let target = ((mesh.triangle_count() as f64 * share) as usize).max(least);
+        let options = Options { let_parts_go, ..Options::default() };
+        let low = cut(&mesh, target, &options, &Progress::new()).unwrap().mesh;
+        prop_assert!(let_parts_go || low.triangles_per_part().iter().all(|&n| n >= 4));
         let got = low.triangle_count();
         // A last piece cannot be less than a tetrahedron.
         prop_assert!(got <= target && got + 4 >= target, "{} for {}", got, target);
