@@ -10,8 +10,8 @@
 //! numbers, fates and groups survive, which no exchange format promises. Pictures are not in it: whoever writes keeps them
 //! apart and gives each a name, whoever reads fetches them by it.
 //!
-//! The arrays are not compressed. Tried on the demo and on scans: LZ4 takes 2 to 9 % off and doubles the time to read;
-//! docs/performance.md has the figures.
+//! The arrays are not compressed: a worker looks at them where they lie, memory-mapped. LZ4 would take a quarter off
+//! (docs/performance.md) at the price of unpacking all of it each time.
 
 mod read;
 mod write;
