@@ -41,6 +41,19 @@ const SPOTS: usize = 8;
 /// How far spots stand apart, as a share of the diagonal.
 const APART: f32 = 0.06;
 
+/// The distances of places of a surface to another.
+pub struct Distances {
+    /// The places: those spread by area, then the points.
+    places: Vec<Vec3>,
+    /// The face of each place that was spread by area.
+    faces: Vec<u32>,
+    /// A face of each point behind them.
+    point_faces: Vec<u32>,
+    metres: Vec<f32>,
+    /// How far spots stand apart, in metres.
+    apart: f32,
+}
+
 /// The distance from `from` to `to`, by `samples` places spread by area and all of `from`'s points.
 /// The mean is taken over the spread places only.
 ///
@@ -52,57 +65,88 @@ pub fn one_way(
     samples: usize,
     progress: &Progress,
 ) -> Result<Deviation, CompareError> {
-    let spread = sample::by_area(from, samples);
-    if spread.is_empty() {
-        return Err(CompareError::Empty);
-    }
-    let mut used = vec![false; from.points.len()];
-    for &v in &from.corners {
-        used[from.vertex_point[v as usize] as usize] = true;
-    }
-    let points = from
-        .points
-        .iter()
-        .zip(used)
-        .filter_map(|(&p, u)| u.then_some(p));
-    let places: Vec<Vec3> = spread.iter().map(|s| s.point).chain(points).collect();
-    let mut distances = Vec::with_capacity(places.len());
-    for (i, chunk) in places.chunks(65_536).enumerate() {
-        progress.at(i as f32 * 65_536.0 / places.len() as f32)?;
-        let part: Vec<f32> = chunk
-            .par_iter()
-            .map(|&p| to.nearest(p).map_or(f32::NAN, |n| n.distance))
+    Ok(Distances::of(from, to, samples, progress)?.sum())
+}
+
+impl Distances {
+    /// Measures them.
+    ///
+    /// # Errors
+    /// As [`one_way`].
+    pub fn of(
+        from: &Mesh,
+        to: &nearest::Surface,
+        samples: usize,
+        progress: &Progress,
+    ) -> Result<Self, CompareError> {
+        let spread = sample::by_area(from, samples);
+        if spread.is_empty() {
+            return Err(CompareError::Empty);
+        }
+        let mut face_of = vec![u32::MAX; from.points.len()];
+        for f in 0..from.face_count() {
+            for &v in from.face(f) {
+                face_of[from.vertex_point[v as usize] as usize] = f as u32;
+            }
+        }
+        let used = || (0..from.points.len()).filter(|&p| face_of[p] != u32::MAX);
+        let places: Vec<Vec3> = spread
+            .iter()
+            .map(|s| s.point)
+            .chain(used().map(|p| from.points[p]))
             .collect();
-        distances.extend(part);
+        let mut metres = Vec::with_capacity(places.len());
+        for (i, chunk) in places.chunks(65_536).enumerate() {
+            progress.at(i as f32 * 65_536.0 / places.len() as f32)?;
+            let part: Vec<f32> = chunk
+                .par_iter()
+                .map(|&p| to.nearest(p).map_or(f32::NAN, |n| n.distance))
+                .collect();
+            metres.extend(part);
+        }
+        if metres.iter().any(|d| d.is_nan()) {
+            return Err(CompareError::Empty);
+        }
+        Ok(Self {
+            faces: spread.iter().map(|s| s.face).collect(),
+            point_faces: used().map(|p| face_of[p]).collect(),
+            places,
+            metres,
+            apart: measure::bounds(from).diagonal() * APART,
+        })
     }
-    if distances.iter().any(|d| d.is_nan()) {
-        return Err(CompareError::Empty);
+
+    /// Makes no distance larger than `most` says for the face of its place.
+    pub fn limit(&mut self, most: impl Fn(u32) -> f32) {
+        let faces = self.faces.iter().chain(&self.point_faces);
+        for (d, &face) in self.metres.iter_mut().zip(faces) {
+            *d = d.min(most(face));
+        }
     }
-    let sum: f64 = distances[..spread.len()]
-        .iter()
-        .map(|&d| f64::from(d))
-        .sum();
-    let (worst, &max) = distances
-        .iter()
-        .enumerate()
-        .max_by(|a, b| a.1.total_cmp(b.1))
-        .unwrap_or((0, &0.0));
-    let mut histogram = vec![0; BINS];
-    for d in &distances[..spread.len()] {
-        let at = d / max.max(f32::MIN_POSITIVE) * BINS as f32;
-        histogram[(at as usize).min(BINS - 1)] += 1;
+
+    /// What they come to.
+    pub fn sum(&self) -> Deviation {
+        let (places, distances) = (&self.places, &self.metres);
+        let spread = &distances[..self.faces.len()];
+        let sum: f64 = spread.iter().map(|&d| f64::from(d)).sum();
+        let (worst, &max) = distances
+            .iter()
+            .enumerate()
+            .max_by(|a, b| a.1.total_cmp(b.1))
+            .unwrap_or((0, &0.0));
+        let mut histogram = vec![0; BINS];
+        for d in spread {
+            let at = d / max.max(f32::MIN_POSITIVE) * BINS as f32;
+            histogram[(at as usize).min(BINS - 1)] += 1;
+        }
+        Deviation {
+            mean_m: sum / spread.len() as f64,
+            max_m: f64::from(max),
+            worst: places[worst],
+            histogram,
+            spots: spots(places, distances, self.apart),
+        }
     }
-    Ok(Deviation {
-        mean_m: sum / spread.len() as f64,
-        max_m: f64::from(max),
-        worst: places[worst],
-        histogram,
-        spots: spots(
-            &places,
-            &distances,
-            measure::bounds(from).diagonal() * APART,
-        ),
-    })
 }
 
 /// The largest distances of which no two stand nearer than `apart`; none below a quarter of the largest.

@@ -16,6 +16,7 @@
 //! | module | what it answers |
 //! |---|---|
 //! | [`deviation`] | how far apart the surfaces are, both ways |
+//! | [`vanished`] | which loose pieces a cut has nothing of |
 //! | [`flipped`] | which faces look against the source |
 //! | [`uv_drift`] | how far the texture has slipped |
 //! | [`seam_drift`] | how far the ends of UV islands have moved |
@@ -34,5 +35,6 @@ pub mod report;
 pub mod seam_drift;
 pub mod ssim;
 pub mod uv_drift;
+pub mod vanished;
 
 pub use report::{CompareError, Details, Judge, Report, Surface, compare};

@@ -56,6 +56,14 @@ impl Outline {
         worst.fold(0.0, f64::max) * pixels / PIXELS as f64
     }
 
+    /// The same where in every view something of a size in metres is missing besides.
+    pub fn at_least(mut self, size_m: f64) -> Self {
+        for view in &mut self.views {
+            view.worst_m = view.worst_m.max(size_m);
+        }
+        self
+    }
+
     /// The view in which the outlines differ most.
     pub fn worst(&self) -> Option<&Difference> {
         self.views

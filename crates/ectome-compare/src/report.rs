@@ -4,7 +4,7 @@ use ectome_mesh::{Cancelled, Mesh, Progress, islands, measure, nearest, topology
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::{density, deviation, flipped, normals, outline, seam_drift, uv_drift};
+use crate::{density, deviation, flipped, normals, outline, seam_drift, uv_drift, vanished};
 
 /// Places spread over each surface: enough for a mean that is stable to a percent.
 pub const SAMPLES: usize = 200_000;
@@ -120,6 +120,13 @@ pub struct Report {
     pub deviation_mean_percent_of_diagonal: f64,
     /// Larger of both ways, in percent of the source's diagonal.
     pub deviation_max_percent_of_diagonal: f64,
+    /// Loose pieces of the source that the cut has nothing of, largest first. Their distances are part of the figures above and
+    /// of the outline's.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub vanished: Vec<VanishedPiece>,
+    /// The figures a verdict rests on: vanished pieces count by their own size.
+    #[serde(skip)]
+    pub counted: Counted,
     /// Faces of the cut that look against the source.
     pub flipped_faces: usize,
     /// Mean slip of the texture, in texels of a texture of [`TEXELS`]; absent without UVs.
@@ -157,10 +164,35 @@ pub struct Report {
     pub normal_deviation_mean_degrees: f64,
 }
 
+/// A loose piece of the source that is missing in the cut.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct VanishedPiece {
+    /// Its middle, in metres.
+    pub at_m: [f32; 3],
+    /// The diagonal of its bounds, in millimetres.
+    pub size_mm: f64,
+    /// One of its faces.
+    #[serde(skip)]
+    pub face: u32,
+}
+
+/// Figures of a report in which vanished pieces count by their own size.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Counted {
+    /// Mean deviation of both ways, in millimetres.
+    pub deviation_mean_mm: f64,
+    /// Larger of both ways, in millimetres.
+    pub deviation_max_mm: f64,
+    /// Where that stands, in metres.
+    pub worst_at_m: [f32; 3],
+    /// The furthest that one outline leaves the other, in metres.
+    pub outline_worst_m: f64,
+}
+
 /// The size of picture in whose pixels outlines are reported.
 const OUTLINE_PIXELS: f64 = 512.0;
 
-/// What a report was drawn from.
+/// What a report was drawn from; vanished pieces count by their own size.
 #[derive(Clone, Debug)]
 pub struct Details {
     /// From the source to the cut.
@@ -179,6 +211,7 @@ pub struct Judge {
     counts: Surface,
     islands: usize,
     diagonal: f64,
+    pieces: vanished::Pieces,
 }
 
 impl Judge {
@@ -195,6 +228,7 @@ impl Judge {
             counts: Surface::of(high),
             islands: islands::count(high),
             diagonal: f64::from(measure::bounds(high).diagonal()),
+            pieces: vanished::Pieces::of(high),
         })
     }
 
@@ -241,7 +275,10 @@ impl Judge {
         }
         let low_surface = nearest::Surface::of(low);
         progress.at(0.1)?;
-        let there = deviation::one_way(high, &low_surface, SAMPLES, &progress.span(0.1, 0.4))?;
+        let (gone, missing) = self.pieces.vanished(high, &low_surface);
+        let measuring = progress.span(0.1, 0.4);
+        let mut distances = deviation::Distances::of(high, &low_surface, SAMPLES, &measuring)?;
+        let there = distances.sum();
         let back = deviation::one_way(low, &self.surface, SAMPLES, &progress.span(0.4, 0.8))?;
         let flipped_faces = self.flipped(low).len();
         progress.at(0.85)?;
@@ -250,6 +287,19 @@ impl Judge {
         let density = density::of(low);
         progress.at(0.9)?;
         let outline = outline::compare(high, low).ok_or(CompareError::Empty)?;
+        let (counted_there, counted_outline) = match gone.first() {
+            None => (there.clone(), outline.clone()),
+            Some(largest) => {
+                distances.limit(|face| match missing[face as usize] {
+                    true => self.pieces.size_m(face),
+                    false => f32::INFINITY,
+                });
+                let rest = vanished::without(high, &missing);
+                let outline = outline::compare(&rest, low).ok_or(CompareError::Empty)?;
+                let size = f64::from(largest.size_m);
+                (distances.sum(), outline.at_least(size))
+            }
+        };
         let d = self.diagonal;
         let mean = (there.mean_m + back.mean_m) / 2.0;
         let max = there.max_m.max(back.max_m);
@@ -264,6 +314,23 @@ impl Judge {
             deviation_max_mm: max * 1e3,
             deviation_mean_percent_of_diagonal: mean / d * 100.0,
             deviation_max_percent_of_diagonal: max / d * 100.0,
+            vanished: gone
+                .iter()
+                .map(|v| VanishedPiece {
+                    at_m: v.at.to_array(),
+                    size_mm: f64::from(v.size_m) * 1e3,
+                    face: v.face,
+                })
+                .collect(),
+            counted: Counted {
+                deviation_mean_mm: (counted_there.mean_m + back.mean_m) / 2.0 * 1e3,
+                deviation_max_mm: counted_there.max_m.max(back.max_m) * 1e3,
+                worst_at_m: match counted_there.max_m >= back.max_m {
+                    true => counted_there.worst.to_array(),
+                    false => back.worst.to_array(),
+                },
+                outline_worst_m: counted_outline.worst().map_or(0.0, |v| v.worst_m),
+            },
             flipped_faces,
             uv_drift_mean_texels: slip.map(|s| s.mean * TEXELS),
             uv_drift_max_texels: slip.map(|s| s.max * TEXELS),
@@ -281,9 +348,9 @@ impl Judge {
         };
         progress.at(1.0)?;
         let details = Details {
-            there,
+            there: counted_there,
             back,
-            outline,
+            outline: counted_outline,
             density: [density::of(high), density],
         };
         Ok((report, details))

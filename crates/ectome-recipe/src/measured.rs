@@ -7,7 +7,10 @@ use ectome_formats::Scene;
 use ectome_mesh::{Mesh, nearest};
 use ectome_reduce::Cut;
 
-use crate::CutReport;
+use crate::{
+    CutReport,
+    report::{Vanished, VanishedPiece},
+};
 
 /// The name of the part of `mesh` that is nearest to a place.
 pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) -> String {
@@ -18,32 +21,26 @@ pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) 
         .map_or_else(String::new, |r| mesh.parts[r.part as usize].name.clone())
 }
 
-/// Where the largest deviation stands.
-pub(crate) fn worst(measured: &Report) -> [f32; 3] {
-    if measured.high_to_low.deviation_max_mm >= measured.low_to_high.deviation_max_mm {
-        measured.high_to_low.worst_at_m
-    } else {
-        measured.low_to_high.worst_at_m
-    }
-}
-
-pub(crate) fn report(cut: &Cut, measured: &Report, before: usize) -> CutReport {
+pub(crate) fn report(cut: &Cut, measured: &Report, source: &Mesh, before: usize) -> CutReport {
     CutReport {
         triangles_before: before,
         triangles_after: cut.mesh.triangle_count(),
         held_by: gave_way(cut),
-        ..measured_report(measured)
+        ..measured_report(measured, source)
     }
 }
 
-/// The part of a report that was measured.
-pub(crate) fn measured_report(measured: &Report) -> CutReport {
+/// The part of a report that was measured beside a source.
+pub(crate) fn measured_report(measured: &Report, source: &Mesh) -> CutReport {
+    let counted = &measured.counted;
+    let percent = |mm: f64| mm / (measured.diagonal_m * 1e3) * 100.0;
     CutReport {
-        deviation_mean_percent_of_diagonal: measured.deviation_mean_percent_of_diagonal,
-        deviation_max_percent_of_diagonal: measured.deviation_max_percent_of_diagonal,
-        deviation_mean_mm: measured.deviation_mean_mm,
-        deviation_max_mm: measured.deviation_max_mm,
-        deviation_worst_at_m: worst(measured),
+        deviation_mean_percent_of_diagonal: percent(counted.deviation_mean_mm),
+        deviation_max_percent_of_diagonal: percent(counted.deviation_max_mm),
+        deviation_mean_mm: counted.deviation_mean_mm,
+        deviation_max_mm: counted.deviation_max_mm,
+        deviation_worst_at_m: counted.worst_at_m,
+        vanished: vanished(source, measured),
         uv_drift_mean_texels: measured.uv_drift_mean_texels,
         uv_drift_max_texels: measured.uv_drift_max_texels,
         open_edges: [measured.high.open_edges, measured.low.open_edges],
@@ -54,9 +51,31 @@ pub(crate) fn measured_report(measured: &Report) -> CutReport {
         flipped_faces: measured.flipped_faces,
         outline_agreement: measured.outline_agreement,
         outline_mean_pixels: measured.outline_mean_pixels,
-        outline_worst_mm: measured.outline_worst_m * 1e3,
+        outline_worst_mm: counted.outline_worst_m * 1e3,
         peak_bytes: peak_bytes(),
         ..CutReport::default()
+    }
+}
+
+/// The most vanished pieces that a report lists.
+const LISTED: usize = 200;
+
+/// Loose pieces of which nothing is left, with the parts they belong to.
+fn vanished(source: &Mesh, measured: &Report) -> Vanished {
+    let part = |face: u32| {
+        let run = source.runs.iter().find(|r| r.faces.contains(&face));
+        run.map_or_else(String::new, |r| source.parts[r.part as usize].name.clone())
+    };
+    let listed = measured.vanished.iter().take(LISTED);
+    Vanished {
+        pieces: measured.vanished.len(),
+        largest: listed
+            .map(|v| VanishedPiece {
+                part: part(v.face),
+                size_mm: v.size_mm,
+                at_m: v.at_m,
+            })
+            .collect(),
     }
 }
 

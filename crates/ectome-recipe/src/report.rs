@@ -4,6 +4,33 @@ use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
 
+/// Loose pieces of which a result has nothing.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Vanished {
+    /// How many.
+    pub pieces: usize,
+    /// The largest of them, largest first.
+    pub largest: Vec<VanishedPiece>,
+}
+
+impl Vanished {
+    /// True when there are none.
+    pub fn is_none(&self) -> bool {
+        self.pieces == 0
+    }
+}
+
+/// One of them.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct VanishedPiece {
+    /// The part it belonged to.
+    pub part: String,
+    /// The diagonal of its bounds, in millimetres.
+    pub size_mm: f64,
+    /// Its middle, in metres.
+    pub at_m: [f32; 3],
+}
+
 /// What a cut did, under the names outsiders rely on.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct CutReport {
@@ -41,6 +68,10 @@ pub struct CutReport {
     /// Parts and materials of which nothing is left, by name.
     #[serde(default)]
     pub gone: Vec<String>,
+    /// Loose pieces of which nothing is left. In the deviations they count by their own size, not by how far they were from
+    /// the rest.
+    #[serde(default, skip_serializing_if = "Vanished::is_none")]
+    pub vanished: Vanished,
     /// Open edges of source and result.
     pub open_edges: [usize; 2],
     /// Non-manifold edges of source and result.

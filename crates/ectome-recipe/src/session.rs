@@ -16,7 +16,7 @@ use crate::{
     flips::{settle_flips, undo_flips},
     hold::Hold,
     kept::{FirstPassed, Kept},
-    measured::{gone, part_at, report, worst},
+    measured::{gone, part_at, report},
     proof::{self, Proven, prove},
     report::FirstPass,
 };
@@ -383,7 +383,7 @@ impl Session {
             Some(origin) => origin.mesh.triangle_count(),
         };
         let mut report = CutReport {
-            deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
+            deviation_worst_part: part_at(mesh, judge.surface(), measured.counted.worst_at_m),
             seconds_fitting,
             gone: gone(&self.source, &cut.mesh),
             target,
@@ -391,7 +391,7 @@ impl Session {
             seconds_analysis: self.seconds_analysis,
             seconds_replay,
             seconds_measuring: started.elapsed().as_secs_f64(),
-            ..report(&cut, &measured, before)
+            ..report(&cut, &measured, mesh, before)
         };
         if let Some(first) = &self.first_pass {
             first.add_to(&mut report, measured.diagonal_m);

@@ -30,12 +30,15 @@ pub fn distance(m: f64) -> String {
     }
 }
 
-/// A length in the unit that suits it.
+/// A length in the unit that suits it, with three figures; none below a micrometre.
 pub fn length(mm: f64) -> String {
+    let figures = |v: f64| {
+        let digits = 2 - v.max(1.0).log10().floor() as i32;
+        format!("{v:.*}", digits.max(0) as usize)
+    };
     match mm {
-        mm if mm >= 1000.0 => format!("{:.2} m", mm / 1000.0),
-        mm if mm >= 100.0 => format!("{mm:.0} mm"),
-        mm if mm >= 1.0 => format!("{mm:.1} mm"),
+        mm if mm >= 999.5 => format!("{} m", figures(mm / 1000.0)),
+        mm if mm >= 0.9995 => format!("{} mm", figures(mm)),
         mm if mm >= 0.001 => format!("{:.0} µm", mm * 1000.0),
         _ => "0".to_owned(),
     }
@@ -71,6 +74,19 @@ mod tests {
     #[case(1_204_518, "1\u{2009}204\u{2009}518")]
     fn digits_stand_in_groups(#[case] n: u64, #[case] text: &str) {
         assert_eq!(grouped(n), text);
+    }
+
+    #[rstest]
+    #[case(1.5837, "1.58 mm")]
+    #[case(14.93, "14.9 mm")]
+    #[case(476.4, "476 mm")]
+    #[case(999.7, "1.00 m")]
+    #[case(12_345.0, "12.3 m")]
+    #[case(0.9996, "1.00 mm")]
+    #[case(0.5, "500 µm")]
+    #[case(0.0004, "0")]
+    fn lengths_have_three_figures(#[case] mm: f64, #[case] text: &str) {
+        assert_eq!(length(mm), text);
     }
 
     #[test]

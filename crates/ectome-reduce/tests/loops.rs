@@ -1,10 +1,10 @@
 //! Edge loops: found, ranked, held and taken out, on solids whose loops can be counted.
 
 use ectome_mesh::{
-    Mesh, MeshBuilder, Primitive, Progress, topology::Topology, triangulate::triangulate,
+    Mesh, MeshBuilder, Primitive, Progress, shapes, topology::Topology, triangulate::triangulate,
 };
 use ectome_reduce::{
-    Options,
+    Options, Replay, analyse,
     loops::{Held, Quads, Which, find, take_out},
 };
 use glam::{Affine3A, Vec2, Vec3};
@@ -232,4 +232,25 @@ fn larger_faces_are_refused_and_triangles_left_alone() {
     let mut builder = MeshBuilder::new();
     builder.primitive(pentagon);
     assert!(Quads::of(&builder.finish()).is_none());
+}
+
+/// Triangles that stand as a scan's do pair up by chance and make no rows; a lathe's triangles are somebody's quads.
+#[test]
+fn quads_are_recovered_only_where_they_form_rows() {
+    let fine = shapes::icosphere(1.0, 6);
+    let progress = Progress::new();
+    let options = Options::default();
+    let log = analyse(&fine, &options, &progress).unwrap();
+    let scan = Replay::new(&fine, &log).unwrap();
+    let scan = scan.at(&fine, &log, 9_000).unwrap().mesh;
+    let found = Quads::of(&scan).unwrap();
+    assert!(
+        2 * found.recovered * 10 < scan.triangle_count(),
+        "{} of {} triangles pair up",
+        2 * found.recovered,
+        scan.triangle_count()
+    );
+    let lathe = shapes::torus(1.0, 0.3, 60, 24);
+    let found = Quads::of(&lathe).unwrap();
+    assert_eq!(2 * found.recovered, lathe.triangle_count());
 }

@@ -36,7 +36,7 @@ pub(crate) async fn adopt(store: &Store) -> Result<(), StoreError> {
             .execute(&mut *tx)
             .await?;
         sqlx::query(
-            "INSERT INTO work (kind, asset, light) SELECT 'prepare', id, light FROM assets WHERE id = ?",
+            "INSERT INTO work (kind, asset, light, needs) SELECT 'prepare', id, light, needs FROM assets WHERE id = ?",
         )
         .bind(asset.id)
         .execute(&mut *tx)

@@ -29,8 +29,8 @@ impl Store {
             let row = self.asset(asset).await?;
             let key = row.recipe(4).analysis_key().unwrap_or_default();
             sqlx::query(
-                "INSERT INTO work (kind, asset, light) SELECT 'analyse', id, light FROM assets WHERE id = ? AND NOT EXISTS \
-                 (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work w \
+                "INSERT INTO work (kind, asset, light, needs) SELECT 'analyse', id, light, needs FROM assets WHERE id = ? \
+                 AND NOT EXISTS (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work w \
                  WHERE w.asset = assets.id AND w.kind = 'analyse' AND w.state = 'queued')",
             )
             .bind(asset)

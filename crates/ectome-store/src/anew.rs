@@ -22,7 +22,7 @@ impl Store {
             let recipe = self.recipe(&candidate.hash).await?;
             old.push((candidate, recipe));
         }
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             // What something was made of stands before it in the tray.

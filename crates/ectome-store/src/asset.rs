@@ -2,7 +2,9 @@
 
 use std::collections::HashMap;
 
-use ectome_recipe::{Artefact, Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target};
+use ectome_recipe::{
+    Artefact, Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target, memory,
+};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{
@@ -487,11 +489,12 @@ pub(crate) async fn put_inspection(
     let inspection = json(&intake.inspection, "inspection")?;
     artefact::put(tx, &intake.key, &intake.artefacts).await?;
     sqlx::query(
-        "UPDATE assets SET inspection = ?, prepared = ?, fault = NULL, light = ? WHERE id = ?",
+        "UPDATE assets SET inspection = ?, prepared = ?, fault = NULL, light = ?, needs = ? WHERE id = ?",
     )
     .bind(inspection)
     .bind(&intake.key)
     .bind(intake.inspection.triangles <= LIGHT_TRIANGLES)
+    .bind(memory::to_work_on(intake.inspection.triangles))
     .bind(asset)
     .execute(&mut *tx)
     .await?;
@@ -505,14 +508,16 @@ async fn insert(
 ) -> Result<u64, StoreError> {
     let bytes: u64 = asset.files.iter().map(|f| f.bytes).sum();
     let light = bytes <= LIGHT_BYTES;
+    let needs = memory::to_take_in(bytes);
     let id = sqlx::query(
-        "INSERT INTO assets (name, brief, source, receipt, light) VALUES (?, ?, ?, ?, ?)",
+        "INSERT INTO assets (name, brief, source, receipt, light, needs) VALUES (?, ?, ?, ?, ?, ?)",
     )
     .bind(&asset.name)
     .bind(asset.brief)
     .bind(source_hash(&asset.files))
     .bind(receipt)
     .bind(light)
+    .bind(needs)
     .execute(&mut *tx)
     .await?
     .last_insert_id();
@@ -528,9 +533,10 @@ async fn insert(
         .execute(&mut *tx)
         .await?;
     }
-    sqlx::query("INSERT INTO work (kind, asset, light) VALUES ('intake', ?, ?)")
+    sqlx::query("INSERT INTO work (kind, asset, light, needs) VALUES ('intake', ?, ?, ?)")
         .bind(id)
         .bind(light)
+        .bind(needs)
         .execute(tx)
         .await?;
     Ok(id)

@@ -257,7 +257,7 @@ impl Store {
     }
 
     async fn ask_for(&self, asset: &Asset, wanted: &Wanted<'_>) -> Result<String, StoreError> {
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, wanted).await?;
@@ -450,8 +450,8 @@ pub(crate) async fn ask(
 /// Queues the work for a candidate that waits in a tray and that nobody works on.
 pub(crate) async fn queue_waiting(tx: &mut MySqlConnection, hash: &str) -> Result<(), StoreError> {
     sqlx::query(
-        "INSERT INTO work (kind, asset, candidate, light) \
-         SELECT 'cut', MIN(t.asset), c.hash, MAX(a.light) FROM candidates c \
+        "INSERT INTO work (kind, asset, candidate, light, needs) \
+         SELECT 'cut', MIN(t.asset), c.hash, MAX(a.light), MAX(a.needs) FROM candidates c \
          JOIN tray t ON t.candidate = c.hash JOIN assets a ON a.id = t.asset \
          WHERE c.hash = ? AND c.state = 'waiting' AND NOT EXISTS (SELECT 1 FROM work w \
          WHERE w.candidate = c.hash AND w.state IN ('queued', 'running')) GROUP BY c.hash",

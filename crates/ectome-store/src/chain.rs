@@ -68,7 +68,7 @@ impl Store {
             Some(c) => Some((c, self.recipe(&c.hash).await?)),
             None => None,
         };
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             sqlx::query("DELETE FROM chain_tiers WHERE asset = ? AND NOT (locked AND tier < ?)")
@@ -140,7 +140,7 @@ impl Store {
             based_on: base.as_deref(),
             ..Wanted::of(&recipe, u64::from(fill.expected))
         };
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let hash = ask(&mut tx, asset, &wanted).await?;
@@ -162,7 +162,7 @@ impl Store {
         limit: u64,
         candidate: &str,
     ) -> Result<(), StoreError> {
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             put_tier(&mut tx, asset, tier, limit, candidate).await?;

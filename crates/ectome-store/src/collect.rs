@@ -1,7 +1,7 @@
 //! Takes away the blobs that nobody names any more: mark and sweep.
 //!
-//! Whoever stores a blob and records its name afterwards holds [`Blobs::naming`] in the meantime, and so does whoever puts a
-//! known candidate back into use. A collection waits for all of them and keeps new ones waiting, which takes a moment.
+//! A collection waits for everybody who stores blobs and names them ([`naming`](crate::naming)), on all machines, and keeps
+//! new ones waiting, which takes a moment.
 
 use std::collections::HashSet;
 
@@ -13,6 +13,8 @@ use crate::{Store, StoreError};
 
 /// How often a collection runs when nobody asks for one.
 const DAILY: std::time::Duration = std::time::Duration::from_secs(24 * 60 * 60);
+/// And when others stored blobs all the time.
+const LATER: std::time::Duration = std::time::Duration::from_secs(10 * 60);
 /// How long it waits for others that may be asked for together.
 const GATHER: std::time::Duration = std::time::Duration::from_millis(500);
 
@@ -28,6 +30,7 @@ pub struct Freed {
 /// Collects whenever something was removed, and once a day, until `stop` turns true.
 pub async fn keep_collecting(store: Store, mut stop: watch::Receiver<bool>) {
     while !*stop.borrow() {
+        let mut again = DAILY;
         match store.collect().await {
             Ok(freed) if freed.blobs > 0 => {
                 tracing::info!(
@@ -37,11 +40,12 @@ pub async fn keep_collecting(store: Store, mut stop: watch::Receiver<bool>) {
                 );
             }
             Ok(_) => {}
+            Err(StoreError::Busy) => again = LATER,
             Err(error) => tracing::warn!(%error, "blobs could not be collected"),
         }
         tokio::select! {
             () = store.blobs.asked() => tokio::time::sleep(GATHER).await,
-            () = tokio::time::sleep(DAILY) => {}
+            () = tokio::time::sleep(again) => {}
             _ = stop.changed() => {}
         }
     }
@@ -53,7 +57,7 @@ impl Store {
     /// # Errors
     /// See [`StoreError`]. What was freed by then stays freed.
     pub async fn collect(&self) -> Result<Freed, StoreError> {
-        let _alone = self.blobs.alone().await;
+        let _alone = self.alone().await?;
         // What another candidate was made from is kept with it.
         loop {
             let gone = sqlx::query(

@@ -83,6 +83,23 @@ pub enum StoreError {
          folder", .0.display()
     )]
     Locked(PathBuf),
+    /// A URL is not understood.
+    #[error("the address of the {what} cannot be used: {fault}")]
+    Address {
+        /// What it is the address of.
+        what: &'static str,
+        /// What is wrong with it.
+        fault: String,
+    },
+    /// A database that Ectome did not start is not set up as it needs.
+    #[error("the database cannot be used as it is: {0}")]
+    Unfit(String),
+    /// Others held on to what is being stored for too long.
+    #[error("blobs are being stored without a pause, so none could be taken away. Try again later")]
+    Busy,
+    /// The connection that kept blobs from being taken away broke off.
+    #[error("the database was away while results were stored, so they have to be stored again")]
+    NamingLost,
     /// MariaDB is not installed.
     #[error(
         "{0} is not installed. Run ./start, which installs it, or: apt-get install mariadb-server"

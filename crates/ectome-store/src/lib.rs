@@ -4,6 +4,7 @@
 //! |---|---|
 //! | [`database`] | a MariaDB of our own, started, kept alive and stopped with the application |
 //! | [`blobs`] | meshes and pictures by content hash |
+//! | [`naming`] | keeps blobs that are being named from being taken away |
 //! | [`collect`] | takes away the blobs that nobody names any more |
 //! | [`disk`] | how much room is left |
 //! | [`folder`] | folders and secrets that are nobody else's |
@@ -36,6 +37,7 @@ pub mod disk;
 mod document;
 mod error;
 pub mod folder;
+pub mod naming;
 mod preparation;
 mod retry;
 pub mod scene;

@@ -32,8 +32,8 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
             sqlx::query(
-                "INSERT INTO work (kind, asset, light) SELECT 'prepare', id, light FROM assets WHERE id = ? AND NOT \
-                 EXISTS (SELECT 1 FROM work w WHERE w.asset = assets.id AND w.kind = 'prepare' AND w.state = 'queued')",
+                "INSERT INTO work (kind, asset, light, needs) SELECT 'prepare', id, light, needs FROM assets WHERE id = ? \
+                 AND NOT EXISTS (SELECT 1 FROM work w WHERE w.asset = assets.id AND w.kind = 'prepare' AND w.state = 'queued')",
             )
             .bind(asset.id)
             .execute(&mut *tx)

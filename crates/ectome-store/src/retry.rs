@@ -54,6 +54,11 @@ impl StoreError {
             .map(sqlx::mysql::MySqlDatabaseError::number)
     }
 
+    /// True when others held a lock for too long.
+    pub(crate) fn is_lock_timeout(&self) -> bool {
+        self.number() == Some(1205)
+    }
+
     /// True when the database was not there, or went while it was asked. What was asked may or may not have been done.
     pub fn is_outage(&self) -> bool {
         match self {
@@ -66,6 +71,7 @@ impl StoreError {
                 | sqlx::Error::Tls(_),
             ) => true,
             Self::Database(_) => self.number().is_some_and(|n| GOING.contains(&n)),
+            Self::NamingLost => true,
             _ => false,
         }
     }

@@ -168,7 +168,7 @@ impl Store {
         scene: u64,
         shares: &[(&Asset, u32)],
     ) -> Result<(), StoreError> {
-        let _naming = self.blobs.naming().await;
+        let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             for &(asset, triangles) in shares {

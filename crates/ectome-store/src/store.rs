@@ -2,22 +2,18 @@
 
 use std::time::Duration;
 
-use sqlx::{
-    MySqlPool,
-    mysql::{MySqlConnectOptions, MySqlPoolOptions},
-};
+use sqlx::{MySqlPool, mysql::MySqlPoolOptions};
 use tokio::sync::watch;
 
 use crate::{
     StoreError,
     adopt::adopt,
     blobs::Blobs,
-    database::{Connection, Health},
+    database::{Connection, Health, address},
     disk::Disk,
+    naming::Names,
 };
 
-/// The name of the database.
-const DATABASE: &str = "ectome";
 /// How long anybody waits for a connection. A database that is gone is noticed sooner, see [`Store::health`].
 const PATIENCE: Duration = Duration::from_secs(5);
 
@@ -29,6 +25,7 @@ pub struct Store {
     pub blobs: Blobs,
     /// The disk that everything lies on.
     pub disk: Disk,
+    pub(crate) names: Names,
     health: watch::Receiver<Health>,
 }
 
@@ -42,11 +39,9 @@ impl Store {
         blobs: Blobs,
         disk: Disk,
     ) -> Result<Self, StoreError> {
-        let options = MySqlConnectOptions::new()
-            .socket(&connection.socket)
-            .username(connection.user)
-            .password(&connection.password)
-            .database(DATABASE)
+        let options = connection
+            .options
+            .clone()
             .charset("utf8mb4")
             .collation("utf8mb4_bin");
         let pool = MySqlPoolOptions::new()
@@ -64,12 +59,20 @@ impl Store {
             })
             .connect_with(options)
             .await?;
+        let health = match &connection.health {
+            Some(health) => health.clone(),
+            None => {
+                address::check(&pool).await?;
+                address::watch_over(pool.clone())
+            }
+        };
         sqlx::migrate!("./migrations").run(&pool).await?;
         let store = Self {
             pool,
             blobs,
             disk,
-            health: connection.health.clone(),
+            names: Names::default(),
+            health,
         };
         adopt(&store).await?;
         Ok(store)

@@ -29,6 +29,30 @@ pub enum Lane {
     Any,
 }
 
+/// What a worker accepts.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Accepts {
+    /// The kinds of work.
+    pub kinds: Vec<Kind>,
+    /// The most memory that a piece of work may be likely to take, in bytes.
+    pub memory: u64,
+}
+
+impl Accepts {
+    /// Everything.
+    pub fn all() -> Self {
+        Self {
+            kinds: Kind::ALL.to_vec(),
+            memory: u64::MAX,
+        }
+    }
+
+    fn words(&self) -> String {
+        let words: Vec<_> = self.kinds.iter().map(|k| k.word()).collect();
+        words.join(",")
+    }
+}
+
 /// What kind of work it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
@@ -40,6 +64,26 @@ pub enum Kind {
     Analyse,
     /// Makes a candidate.
     Cut,
+}
+
+impl Kind {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::Intake, Self::Prepare, Self::Analyse, Self::Cut];
+
+    /// The word in rows and on the command line.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Intake => "intake",
+            Self::Prepare => "prepare",
+            Self::Analyse => "analyse",
+            Self::Cut => "cut",
+        }
+    }
+
+    /// The kind of a word.
+    pub fn of(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|k| k.word() == word)
+    }
 }
 
 /// How far it is.
@@ -104,6 +148,12 @@ pub struct Work {
     pub crashes: u32,
     /// Bytes of memory that its worker held when it last reported.
     pub memory: u64,
+    /// Bytes of memory that it is likely to take.
+    pub needs: u64,
+    /// Who has it or had it last.
+    pub worker: Option<String>,
+    /// Some worker that reported lately would take it.
+    pub accepted: bool,
     /// Seconds since it was taken, until it ended.
     pub seconds: Option<f64>,
 }
@@ -114,12 +164,7 @@ impl Work {
         let state: String = row.try_get("state")?;
         Ok(Self {
             id: row.try_get("id")?,
-            kind: match kind.as_str() {
-                "intake" => Kind::Intake,
-                "prepare" => Kind::Prepare,
-                "analyse" => Kind::Analyse,
-                _ => Kind::Cut,
-            },
+            kind: Kind::of(&kind).ok_or_else(|| StoreError::stored("kind of work", kind))?,
             asset: row.try_get("asset")?,
             asset_name: row.try_get("asset_name")?,
             candidate: row.try_get("candidate")?,
@@ -137,6 +182,9 @@ impl Work {
             attempts: row.try_get("attempts")?,
             crashes: row.try_get("crashes")?,
             memory: row.try_get("memory")?,
+            needs: row.try_get("needs")?,
+            worker: row.try_get("worker")?,
+            accepted: row.try_get("accepted")?,
             seconds: row.try_get("seconds")?,
         })
     }
@@ -161,7 +209,8 @@ impl Work {
 /// The start of a query for rows that [`Work::from_row`] reads.
 macro_rules! work_rows {
     () => {
-        "SELECT w.*, a.name AS asset_name, c.wish, \
+        "SELECT w.*, a.name AS asset_name, c.wish, EXISTS (SELECT 1 FROM workers k WHERE \
+         FIND_IN_SET(w.kind, k.kinds) AND k.memory >= w.needs AND k.seen > NOW(6) - INTERVAL 15 SECOND) AS accepted, \
          CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
          AS seconds FROM work w JOIN assets a ON a.id = w.asset \
          LEFT JOIN candidates c ON c.hash = w.candidate"
@@ -196,15 +245,24 @@ impl Store {
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn take_work(&self, worker: &str, lane: Lane) -> Result<Option<Work>, StoreError> {
+    pub async fn take_work(
+        &self,
+        worker: &str,
+        lane: Lane,
+        accepts: &Accepts,
+    ) -> Result<Option<Work>, StoreError> {
+        let kinds = accepts.words();
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             let row = sqlx::query(
                 "SELECT id FROM work \
                  WHERE (state = 'queued' OR (state = 'running' AND lease_until < NOW(6))) AND (light OR ?) \
+                 AND FIND_IN_SET(kind, ?) AND needs <= ? \
                  ORDER BY kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
             )
             .bind(lane == Lane::Any)
+            .bind(&kinds)
+            .bind(accepts.memory)
             .fetch_optional(&mut *tx)
             .await?;
             let Some(row) = row else {
@@ -367,22 +425,69 @@ impl Store {
         .await
     }
 
-    /// Ends the leases of everything `worker` held: it has just been started, so whatever ran under its name
-    /// before is dead.
+    /// Ends the leases of everything that workers `is_dead` names held.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn release_leases(&self, worker: &str) -> Result<(), StoreError> {
-        retrying(|| async {
-            sqlx::query(
-                "UPDATE work SET lease_until = NOW(6) - INTERVAL 1 SECOND \
-                 WHERE state = 'running' AND worker = ?",
-            )
+    pub async fn release_leases(&self, is_dead: impl Fn(&str) -> bool) -> Result<(), StoreError> {
+        let held = sqlx::query(
+            "SELECT DISTINCT worker FROM work WHERE state = 'running' AND worker IS NOT NULL",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        for row in held {
+            let worker: String = row.try_get("worker")?;
+            if !is_dead(&worker) {
+                continue;
+            }
+            retrying(|| async {
+                sqlx::query(
+                    "UPDATE work SET lease_until = NOW(6) - INTERVAL 1 SECOND \
+                     WHERE state = 'running' AND worker = ?",
+                )
+                .bind(&worker)
+                .execute(&self.pool)
+                .await?;
+                sqlx::query("DELETE FROM workers WHERE name = ?")
+                    .bind(&worker)
+                    .execute(&self.pool)
+                    .await?;
+                Ok(())
+            })
+            .await?;
+        }
+        Ok(())
+    }
+
+    /// Says that a worker is there and what it accepts. Those that were not heard of for an hour are forgotten.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn report_worker(&self, worker: &str, accepts: &Accepts) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO workers (name, kinds, memory) VALUES (?, ?, ?) ON DUPLICATE KEY UPDATE \
+             kinds = VALUES(kinds), memory = VALUES(memory), seen = NOW(6)",
+        )
+        .bind(clipped(worker, 120))
+        .bind(accepts.words())
+        .bind(accepts.memory)
+        .execute(&self.pool)
+        .await?;
+        sqlx::query("DELETE FROM workers WHERE seen < NOW(6) - INTERVAL 1 HOUR")
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Says that a worker is gone.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn forget_worker(&self, worker: &str) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM workers WHERE name = ?")
             .bind(worker)
             .execute(&self.pool)
             .await?;
-            Ok(())
-        })
-        .await
+        Ok(())
     }
 }

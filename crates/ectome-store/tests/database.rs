@@ -14,6 +14,7 @@ use ectome_store::{
     StoreError,
     asset::{AssetState, SourceFile},
     database::{Health, PrivateServer},
+    work::Accepts,
 };
 
 /// Runs a statement as a user, over the socket of a folder.
@@ -147,11 +148,12 @@ async fn a_database_of_an_earlier_version_is_shut_at_its_next_start() {
         .unwrap();
     old.wait().unwrap();
     assert!(as_user(&folder, "root", "", "SELECT 1").is_err());
-    let password = server.connection().password.clone();
+    let password = std::fs::read_to_string(folder.join("database/password")).unwrap();
+    let password = password.trim();
     let names = as_user(
         &folder,
         "ectome",
-        &password,
+        password,
         "SELECT name FROM ectome.assets",
     );
     assert_eq!(names.unwrap(), a.name);
@@ -171,7 +173,7 @@ async fn a_database_that_is_killed_comes_back_and_work_goes_on() {
     let (stop, stopping) = tokio::sync::watch::channel(false);
     let worker = tokio::spawn(ectome_store::worker::run(
         f.store.clone(),
-        "test".into(),
+        Accepts::all(),
         stopping,
     ));
     tokio::time::sleep(Duration::from_millis(300)).await;

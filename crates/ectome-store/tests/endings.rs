@@ -10,7 +10,7 @@ use ectome_store::{
     StoreError,
     asset::{AssetState, NewAsset, PassOn, Provenance, SourceFile},
     candidate::CandidateState,
-    work::{Lane, MOST_CRASHES, State},
+    work::{Accepts, Lane, MOST_CRASHES, State},
     worker,
 };
 use tokio::sync::watch;
@@ -24,7 +24,7 @@ struct Running {
 impl Running {
     fn start(f: &Fixture) -> Self {
         let (stop, stopping) = watch::channel(false);
-        let task = tokio::spawn(worker::run(f.store.clone(), "test".to_owned(), stopping));
+        let task = tokio::spawn(worker::run(f.store.clone(), Accepts::all(), stopping));
         Self { stop, task }
     }
 
@@ -68,9 +68,14 @@ async fn clean_stops_are_no_crashes_and_crashes_are_counted() {
     // Workers that vanish in the middle of it: after so many, it is not tried again, and says what is known.
     f.store.ask_for_cut(&asset, 1000).await.unwrap();
     for n in 0..MOST_CRASHES {
-        let w = f.store.take_work("gone", Lane::Any).await.unwrap().unwrap();
+        let w = f
+            .store
+            .take_work("gone", Lane::Any, &Accepts::all())
+            .await
+            .unwrap()
+            .unwrap();
         assert_eq!(w.crashes, n);
-        f.store.release_leases("gone").await.unwrap();
+        f.store.release_leases(|w| w == "gone").await.unwrap();
     }
     f.work_off().await;
     let made = &f.store.tray(a.id).await.unwrap()[0];
@@ -90,7 +95,12 @@ async fn stopped_work_ends_at_once_and_is_not_taken_again() {
     f.work_off().await;
     let a = f.store.asset(a.id).await.unwrap();
     f.store.ask_for_cut(&a, 1000).await.unwrap();
-    let w = f.store.take_work("gone", Lane::Any).await.unwrap().unwrap();
+    let w = f
+        .store
+        .take_work("gone", Lane::Any, &Accepts::all())
+        .await
+        .unwrap()
+        .unwrap();
     f.store.stop_work(w.id).await.unwrap();
     let row =
         |list: Vec<ectome_store::work::Work>| list.into_iter().find(|x| x.id == w.id).unwrap();
@@ -100,7 +110,7 @@ async fn stopped_work_ends_at_once_and_is_not_taken_again() {
     );
     // Whoever held it learns of it, and a restart does not take it up.
     assert!(!f.store.heartbeat(&w, "gone", 0.5, "x", 0).await.unwrap());
-    f.store.release_leases("gone").await.unwrap();
+    f.store.release_leases(|w| w == "gone").await.unwrap();
     f.work_off().await;
     assert_eq!(
         row(f.store.latest_work(9).await.unwrap()).state,
@@ -153,21 +163,21 @@ async fn light_work_does_not_wait_behind_heavy_work() {
     // The light lane passes over what is heavy; the other takes that first.
     let w = f
         .store
-        .take_work("light", Lane::Light)
+        .take_work("light", Lane::Light, &Accepts::all())
         .await
         .unwrap()
         .unwrap();
     assert_eq!(w.asset, light.id);
     assert!(
         f.store
-            .take_work("light", Lane::Light)
+            .take_work("light", Lane::Light, &Accepts::all())
             .await
             .unwrap()
             .is_none()
     );
     let w = f
         .store
-        .take_work("heavy", Lane::Any)
+        .take_work("heavy", Lane::Any, &Accepts::all())
         .await
         .unwrap()
         .unwrap();

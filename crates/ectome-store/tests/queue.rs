@@ -9,7 +9,7 @@ use ectome_store::{
     asset::AssetState,
     candidate::CandidateState,
     chain::Fill,
-    work::{Lane, State},
+    work::{Accepts, Lane, State},
 };
 
 #[tokio::test(flavor = "multi_thread")]
@@ -23,7 +23,7 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
         let store = f.store.clone();
         takers.push(tokio::spawn(async move {
             store
-                .take_work(&format!("worker {i}"), Lane::Any)
+                .take_work(&format!("worker {i}"), Lane::Any, &Accepts::all())
                 .await
                 .unwrap()
         }));
@@ -35,7 +35,12 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
     // Skipping locked rows may leave one for later, but never gives one twice.
     let ids: HashSet<u64> = taken.iter().map(|w| w.id).collect();
     assert_eq!(ids.len(), taken.len());
-    while let Some(w) = f.store.take_work("late", Lane::Any).await.unwrap() {
+    while let Some(w) = f
+        .store
+        .take_work("late", Lane::Any, &Accepts::all())
+        .await
+        .unwrap()
+    {
         taken.push(w);
     }
     assert_eq!(taken.len(), 6);
@@ -43,9 +48,14 @@ async fn workers_never_take_the_same_work_and_a_lost_lease_is_taken_again() {
     // A worker that comes back under its name was dead: its work is free again, once.
     let late: Vec<_> = taken.iter().filter(|w| w.attempts == 1).collect();
     assert_eq!(late.len(), 6);
-    f.store.release_leases("worker 0").await.unwrap();
-    f.store.release_leases("late").await.unwrap();
-    let again = f.store.take_work("next", Lane::Any).await.unwrap().unwrap();
+    f.store.release_leases(|w| w == "worker 0").await.unwrap();
+    f.store.release_leases(|w| w == "late").await.unwrap();
+    let again = f
+        .store
+        .take_work("next", Lane::Any, &Accepts::all())
+        .await
+        .unwrap()
+        .unwrap();
     assert_eq!(again.attempts, 2);
     // Whoever held it before may neither renew nor end it.
     let before = taken.iter().find(|w| w.id == again.id).unwrap();
@@ -95,7 +105,12 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
             let mut done = 0;
             let mut empty = 0;
             while empty < 40 {
-                let Some(work) = f.store.take_work(&name, Lane::Any).await.unwrap() else {
+                let Some(work) = f
+                    .store
+                    .take_work(&name, Lane::Any, &Accepts::all())
+                    .await
+                    .unwrap()
+                else {
                     empty += 1;
                     tokio::time::sleep(Duration::from_millis(10)).await;
                     continue;
@@ -121,7 +136,7 @@ async fn a_crowd_of_workers_never_sees_a_deadlock() {
     let f = std::sync::Arc::into_inner(f).unwrap();
     assert!(
         f.store
-            .take_work("late", Lane::Any)
+            .take_work("late", Lane::Any, &Accepts::all())
             .await
             .unwrap()
             .is_none()

@@ -57,6 +57,7 @@ async fn ask(store: &Store, tell: &watch::Sender<News>) -> News {
     let outage = match store.health() {
         Health::Up => None,
         Health::Starting => Some("The database is being started again"),
+        Health::Away => Some("The database does not answer"),
         Health::GivenUp(_) => Some("The database has stopped"),
     };
     let asked = match outage {

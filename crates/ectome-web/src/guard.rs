@@ -10,7 +10,7 @@ use axum::{
     response::{IntoResponse, Response},
 };
 
-use crate::{app::App, failure::Failure};
+use crate::{failure::Failure, state::App};
 
 /// Everything a page loads comes from here; nothing runs that is not a file of ours.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; \

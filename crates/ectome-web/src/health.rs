@@ -8,7 +8,7 @@ use axum::{
 };
 use ectome_store::{Store, database::Health};
 
-use crate::{app::App, failure::Failure, words};
+use crate::{failure::Failure, state::App, words};
 
 /// Answers for a database that is not there, instead of letting every request wait for it. Files of ours are served all the
 /// same.
@@ -39,6 +39,11 @@ pub fn outage(health: &Health) -> Option<String> {
         Health::Starting => Some(
             "The database ended and is being started again, which takes a few seconds. Nothing is lost, and work goes on when \
              it is back. This page asks again by itself."
+                .to_owned(),
+        ),
+        Health::Away => Some(
+            "The database, which Ectome did not start itself, does not answer. Nothing is lost, and work goes on when it is back. \
+             This page asks again by itself."
                 .to_owned(),
         ),
         Health::GivenUp(why) => Some(format!(

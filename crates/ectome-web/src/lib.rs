@@ -3,34 +3,32 @@
 //! Pages are rendered on the server; htmx swaps partials; progress arrives by server-sent events. Every
 //! page works at a plain URL and after a reload. JavaScript shows, and decides nothing.
 //!
-//! | module | what it serves |
+//! A room holds the pages of one thing: its `mod.rs` says which routes lead there, `page.rs` answers them, `view.rs` is
+//! what its template shows, made only when it is asked for.
+//!
+//! | room | what it serves |
 //! |---|---|
-//! | [`app`] | the routes and what every answer passes through |
-//! | `assets_page`, `asset_page`, `briefs_page`, `scenes_page`, `work_page` | the pages |
-//! | `intake_page`, `chain_page`, `tray_page`, `uv_page` | what the steps of an asset do |
-//! | `*_view`, `ledger` | what the steps show |
+//! | `assets` | the list of assets, and files dropped on it |
+//! | `asset` | what all steps of an asset share: frame, tabs, what the Rule and the stage draw |
+//! | `intake`, `parts`, `cut`, `chain`, `uvs`, `proof`, `parcel` | one step of an asset each |
+//! | `briefs`, `scenes`, `work` | the other pages |
+//!
+//! | shared | what it is for |
+//! |---|---|
+//! | [`state`] | what every handler needs |
+//! | [`router`] | all rooms, and what every answer passes through |
 //! | `judged` | candidates against briefs |
-//! | `sheet` | the proof sheet: printable, and as one picture |
-//! | `open_sources` | analysed sources in memory, for dragging the Rule |
-//! | `uv_sheets` | examined UVs in memory, for the sheet |
-//! | `upload` | files dropped on the Assets page, streamed to disk |
-//! | `parcel` | downloads: a GLB per tier, the chain as a zip |
-//! | `events` | progress |
-//! | `feed` | the latest work, asked for once for all pages that listen |
-//! | `extract`, `fields` | parts of requests; what cannot be read is a sentence |
+//! | `events`, `feed` | progress; the latest work, asked for once for all pages that listen |
+//! | `extract`, `fields`, `reply` | parts of requests, and answers; what cannot be read is a sentence |
 //! | `page_json` | JSON inside a page, which no string can leave |
 //! | [`guard`] | who may ask: `Host`, `Origin`, `Sec-Fetch-Site`, the token; security headers |
 //! | `health` | what is wrong with the database or the disk, on every page at once |
 
-pub mod app;
-mod asset_page;
-mod asset_view;
-mod assets_page;
-mod brief_form;
-mod briefs_page;
-mod chain_page;
-mod chain_view;
-mod change_form;
+mod asset;
+mod assets;
+mod briefs;
+mod chain;
+mod cut;
 mod events;
 mod extract;
 mod failure;
@@ -38,30 +36,23 @@ mod feed;
 mod fields;
 pub mod guard;
 mod health;
-mod intake_page;
-mod intake_view;
+mod intake;
 mod judged;
-mod ledger;
-mod open_sources;
 mod page_json;
 mod parcel;
-mod proof_view;
-mod scenes_page;
-mod sheet;
-
+mod parts;
+mod proof;
+mod reply;
+pub mod router;
+mod scenes;
+pub mod state;
 mod statics;
-mod tray_page;
-mod tray_view;
-mod upload;
-mod uv_form;
-mod uv_numbers;
-mod uv_page;
-mod uv_sheets;
-mod uv_view;
+mod uvs;
 mod words;
-mod work_page;
+mod work;
 
-pub use app::{App, router, serve};
+pub use cut::OpenSources;
 pub use feed::Feed;
-pub use open_sources::OpenSources;
-pub use uv_sheets::UvSheets;
+pub use router::{router, serve};
+pub use state::App;
+pub use uvs::UvSheets;

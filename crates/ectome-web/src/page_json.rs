@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use serde_json::Value;
+use serde::Serialize;
 
 /// JSON that may stand inside an element of an HTML page: nothing in it can end the element or begin another one.
 ///
@@ -11,10 +11,12 @@ use serde_json::Value;
 /// strings JSON has none of them.
 pub struct PageJson(String);
 
-impl From<&Value> for PageJson {
-    fn from(value: &Value) -> Self {
-        let mut out = String::new();
-        for c in value.to_string().chars() {
+impl PageJson {
+    /// A value as JSON; `null` for one that JSON has no words for.
+    pub fn of(value: &impl Serialize) -> Self {
+        let text = serde_json::to_string(value).unwrap_or_else(|_| "null".to_owned());
+        let mut out = String::with_capacity(text.len());
+        for c in text.chars() {
             match c {
                 '<' => out.push_str("\\u003c"),
                 '>' => out.push_str("\\u003e"),
@@ -62,7 +64,7 @@ mod tests {
         let hostile = "</script><i hx-post=/x>&amp;<!--\u{2028}\u{2029}\"\\'é";
         let value = serde_json::json!({ "parts": [hostile], hostile: 1 });
         let page = Page {
-            data: PageJson::from(&value),
+            data: PageJson::of(&value),
         };
         let text = page.render().unwrap();
         assert_eq!(text.matches('<').count(), 2, "{text}");

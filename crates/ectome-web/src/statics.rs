@@ -3,12 +3,14 @@
 use std::sync::LazyLock;
 
 use axum::{
+    Router,
     http::{StatusCode, header},
     response::{IntoResponse, Response},
+    routing::get,
 };
 use include_dir::{Dir, include_dir};
 
-use crate::{extract::Path, failure::Failure};
+use crate::{extract::Path, failure::Failure, state::App};
 
 static FILES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/static");
 
@@ -26,8 +28,15 @@ pub static VERSION: LazyLock<&'static str> = LazyLock::new(|| {
     Box::leak(hasher.finalize().to_hex()[..10].to_owned().into_boxed_str())
 });
 
+/// The routes of files.
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/static/{*path}", get(file))
+        .route("/favicon.ico", get(favicon))
+}
+
 /// Serves a file. Scripts import each other by relative path below a folder named for the version.
-pub async fn file(Path(path): Path<String>) -> Response {
+async fn file(Path(path): Path<String>) -> Response {
     let (version, inner) = path.split_once('/').unwrap_or(("", &path));
     let Some(file) = FILES.get_file(inner) else {
         return Failure::new(StatusCode::NOT_FOUND, format!("There is no file {path}."))
@@ -50,6 +59,6 @@ pub async fn file(Path(path): Path<String>) -> Response {
 }
 
 /// The mark of the application for browser tabs.
-pub async fn favicon() -> Response {
+async fn favicon() -> Response {
     file(Path("-/img/mark.svg".to_owned())).await
 }

@@ -49,6 +49,15 @@ pub fn stem(title: &str) -> String {
     }
 }
 
+/// What is said before a source is cut that would tear.
+pub fn tearing(i: &Inspection) -> Option<String> {
+    let count = advice::torn(i)?;
+    Some(format!(
+        "{} points stand beside another one without being joined, so a cut tears the surface there.",
+        grouped(count as u64)
+    ))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

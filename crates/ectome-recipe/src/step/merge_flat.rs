@@ -11,7 +11,7 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
-    measured::{part_at, report, worst},
+    measured::{part_at, report},
     proof::{Proven, prove},
 };
 
@@ -70,8 +70,8 @@ pub fn merge_flat(
         target: cut.mesh.triangle_count(),
         seconds_analysis,
         seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(mesh, judge.surface(), worst(&measured)),
-        ..report(&cut, &measured, before)
+        deviation_worst_part: part_at(mesh, judge.surface(), measured.counted.worst_at_m),
+        ..report(&cut, &measured, mesh, before)
     };
     let scene = Scene {
         mesh: cut.mesh,

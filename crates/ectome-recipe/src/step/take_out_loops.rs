@@ -12,7 +12,7 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
-    measured::{measured_report, part_at, worst},
+    measured::{measured_report, part_at},
     proof::{Proven, prove},
     words,
 };
@@ -29,7 +29,7 @@ pub struct TakeOutLoops {
 
 impl Operation for TakeOutLoops {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {
@@ -115,8 +115,8 @@ pub fn take_out_loops(
         loops_held: held,
         seconds_analysis,
         seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(&source.mesh, judge.surface(), worst(&measured)),
-        ..measured_report(&measured)
+        deviation_worst_part: part_at(&source.mesh, judge.surface(), measured.counted.worst_at_m),
+        ..measured_report(&measured, &source.mesh)
     };
     let low = Scene {
         mesh,

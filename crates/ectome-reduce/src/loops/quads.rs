@@ -24,7 +24,8 @@ pub struct Quads {
 }
 
 impl Quads {
-    /// Takes quads as they are; pairs of triangles that make a good quad are joined, best first.
+    /// Takes quads as they are; pairs of triangles that make a good quad are joined, best first, and stay joined where they
+    /// lie in rows: two triangles of a scan make a quad by chance, rows of them come of somebody's quads.
     /// `None` when a face has more than four corners.
     pub fn of(mesh: &Mesh) -> Option<Self> {
         let n = mesh.face_count();
@@ -47,6 +48,22 @@ impl Quads {
             if joined[a] == NONE && joined[b] == NONE {
                 (joined[a], joined[b]) = (other, one);
                 faces[a.min(b)] = quad;
+            }
+        }
+        // What only pairs up by chance is taken apart again.
+        let rows = match joined.iter().any(|&other| other != NONE) {
+            true => in_rows(mesh, &faces, &joined),
+            false => Vec::new(),
+        };
+        for (f, stays) in rows.into_iter().enumerate() {
+            if joined[f] != NONE && (f as u32) < joined[f] && !stays {
+                let other = joined[f] as usize;
+                for t in [f, other] {
+                    joined[t] = NONE;
+                    if let [a, b, c] = *mesh.face(t) {
+                        faces[t] = [a, b, c, NONE];
+                    }
+                }
             }
         }
         let keep = |f: usize| joined[f] == NONE || (f as u32) < joined[f];
@@ -88,6 +105,60 @@ impl Quads {
         mesh.share_vertices();
         mesh
     }
+}
+
+/// Which quads lie in rows. `faces` holds a joined quad at the lower of the two numbers that `joined` ties together.
+///
+/// A point is even where four quads meet and nothing else, or two or one at an open border. A quad lies in a row when three of
+/// its points are even, or when it is beside one of which that is true; so the rows around a pole, a corner or an end stay.
+fn in_rows(mesh: &Mesh, faces: &[[u32; 4]], joined: &[u32]) -> Vec<bool> {
+    let stands = |f: usize| joined[f] == NONE || (f as u32) < joined[f];
+    let point = |v: u32| mesh.vertex_point[v as usize] as usize;
+    let mut quads = vec![0u32; mesh.points.len()];
+    let mut others = vec![0u32; mesh.points.len()];
+    for (_, face) in faces.iter().enumerate().filter(|(f, _)| stands(*f)) {
+        let is_quad = face[3] != NONE;
+        for &v in face.iter().filter(|&&v| v != NONE) {
+            match is_quad {
+                true => quads[point(v)] += 1,
+                false => others[point(v)] += 1,
+            }
+        }
+    }
+    let mut open = vec![false; mesh.points.len()];
+    let half_edges = sorted_half_edges(mesh);
+    for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        if let [one] = edge {
+            (open[one.low as usize], open[one.high as usize]) = (true, true);
+        }
+    }
+    let even = |v: u32| {
+        let p = point(v);
+        others[p] == 0
+            && match open[p] {
+                true => (1..=2).contains(&quads[p]),
+                false => quads[p] == 4,
+            }
+    };
+    let is_core = |f: usize| {
+        let face = faces[f];
+        stands(f) && face[3] != NONE && face.iter().filter(|&&v| even(v)).count() >= 3
+    };
+    let core: Vec<bool> = (0..faces.len()).map(is_core).collect();
+    // The quad that a face of the mesh became part of.
+    let quad_of = |f: usize| match joined[f] {
+        NONE => f,
+        other => f.min(other as usize),
+    };
+    let mut stays = core.clone();
+    for edge in half_edges.chunk_by(|a, b| (a.low, a.high) == (b.low, b.high)) {
+        if let [a, b] = edge {
+            let [f, g] = [a, b].map(|h| quad_of(h.corner as usize / 3));
+            stays[f] |= core[g];
+            stays[g] |= core[f];
+        }
+    }
+    stays
 }
 
 /// Pairs of triangles over one edge that make a convex, nearly flat quad within a run and without a seam

@@ -6,6 +6,8 @@
 
 /// The name of the only account.
 pub(super) const USER: &str = "ectome";
+/// The name of the database.
+pub(super) const DATABASE: &str = "ectome";
 
 /// The statements that leave one account with what it needs and no other. It may do everything in its own database and
 /// nothing outside it: no files (FILE is a global privilege), no other accounts, no other database.

@@ -23,8 +23,8 @@ pub(super) struct Resources {
 }
 
 impl Resources {
-    /// The resources of a lane on this machine.
-    pub fn of(lane: Lane) -> Result<Self, ThreadPoolBuildError> {
+    /// The resources of a lane on this machine, of whose memory work may take at most `memory` bytes.
+    pub fn of(lane: Lane, memory: u64) -> Result<Self, ThreadPoolBuildError> {
         let (name, share) = match lane {
             Lane::Light => ("light", LIGHT_SHARE),
             Lane::Any => ("heavy", HEAVY_SHARE),
@@ -38,7 +38,7 @@ impl Resources {
             .build()?;
         Ok(Self {
             threads: Arc::new(threads),
-            budget: (available() as f64 * share) as u64,
+            budget: ((available() as f64 * share) as u64).min(memory),
         })
     }
 }

@@ -10,6 +10,7 @@
 //! meanwhile is waited for.
 
 mod fault;
+mod identity;
 mod kernel;
 mod lane;
 mod record;
@@ -27,8 +28,9 @@ use tokio::sync::watch;
 use crate::{
     Store, StoreError,
     stock::StoreStock,
-    work::{Kind, Lane, MOST_CRASHES, State, Work},
+    work::{Accepts, Kind, Lane, MOST_CRASHES, State, Work},
 };
+pub use identity::Identity;
 use kernel::{Made, Task};
 use lane::Resources;
 
@@ -40,19 +42,45 @@ const BEAT: Duration = Duration::from_millis(300);
 /// million triangles take longer than a person waits: those run out by themselves while the next work begins.
 const GRACE: Duration = Duration::from_millis(500);
 
-/// Works until `stop` turns true. `name` must be this worker's alone.
-pub async fn run(store: Store, name: String, stop: watch::Receiver<bool>) {
+/// How often a worker says that it is there.
+const REPORT: Duration = Duration::from_secs(5);
+
+/// Works until `stop` turns true, on everything that it `accepts`.
+pub async fn run(store: Store, accepts: Accepts, stop: watch::Receiver<bool>) {
+    let identity = Identity::own();
+    // Whoever ran here and is no more holds nothing.
+    let dead = store.release_leases(|name| identity.knows_dead(name));
+    if let Err(error) = dead.await {
+        tracing::error!(%error, "leases could not be released");
+    }
     let lanes = [(Lane::Light, "light"), (Lane::Any, "heavy")].map(|(lane, word)| {
         let worker = Worker {
             store: store.clone(),
-            name: format!("{name} {word}"),
+            name: format!("{} {word}", identity.name()),
             lane,
+            accepts: accepts.clone(),
             stop: stop.clone(),
         };
         tokio::spawn(worker.run())
     });
+    report(&store, &identity.name(), &accepts, stop).await;
     for lane in lanes {
         let _ = lane.await;
+    }
+    if let Err(error) = store.forget_worker(&identity.name()).await {
+        tracing::warn!(%error, "a worker that ends could not say so");
+    }
+}
+
+async fn report(store: &Store, name: &str, accepts: &Accepts, mut stop: watch::Receiver<bool>) {
+    while !*stop.borrow() {
+        if let Err(error) = store.report_worker(name, accepts).await {
+            tracing::warn!(%error, "a worker could not say that it is there");
+        }
+        tokio::select! {
+            () = tokio::time::sleep(REPORT) => {}
+            _ = stop.changed() => {}
+        }
     }
 }
 
@@ -61,6 +89,7 @@ struct Worker {
     store: Store,
     name: String,
     lane: Lane,
+    accepts: Accepts,
     stop: watch::Receiver<bool>,
 }
 
@@ -78,18 +107,18 @@ enum End {
 
 impl Worker {
     async fn run(mut self) {
-        let resources = match Resources::of(self.lane) {
+        let resources = match Resources::of(self.lane, self.accepts.memory) {
             Ok(resources) => resources,
             Err(error) => return tracing::error!(%error, "a lane has no threads"),
         };
-        if let Err(error) = self.store.release_leases(&self.name).await {
-            tracing::error!(%error, "leases could not be released");
-        }
         while !*self.stop.borrow() {
             // New work waits while there is no room for what it makes.
             let taken = match self.store.disk.is_low() {
                 true => Ok(None),
-                false => self.store.take_work(&self.name, self.lane).await,
+                false => {
+                    let store = &self.store;
+                    store.take_work(&self.name, self.lane, &self.accepts).await
+                }
             };
             match taken {
                 Ok(Some(work)) => {
@@ -136,14 +165,23 @@ impl Worker {
     }
 
     async fn do_it(&self, work: &Work, resources: &Resources) -> Result<End, StoreError> {
-        let Some(recipe) = self.recipe(work).await? else {
-            // What was wanted is there already: an earlier piece of work made it.
-            return Ok(End::Done);
-        };
         let progress = Progress::new();
-        let task = self
-            .task(work, &recipe, resources.budget, &progress)
-            .await?;
+        let asking = async {
+            let Some(recipe) = self.recipe(work).await? else {
+                return Ok(None);
+            };
+            let budget = resources.budget;
+            let task = self.task(work, &recipe, budget, &progress).await?;
+            Ok::<_, StoreError>(Some((recipe, task)))
+        };
+        let (recipe, task) = match self.beside(work, &progress, asking).await? {
+            Beside::Ended(Ok(Some(asked))) => asked,
+            // What was wanted is there already: an earlier piece of work made it.
+            Beside::Ended(Ok(None)) => return Ok(End::Done),
+            Beside::Ended(Err(error)) => return Err(error),
+            Beside::Dropped => return Ok(End::Dropped),
+            Beside::Stopping => return Ok(End::Stopping),
+        };
         let made = {
             let (progress, threads) = (progress.clone(), resources.threads.clone());
             tokio::task::spawn_blocking(move || {
@@ -169,8 +207,9 @@ impl Worker {
     }
 
     async fn record(&self, work: &Work, recipe: &Recipe, made: Made) -> Result<(), StoreError> {
-        let _naming = self.store.blobs.naming().await;
-        record::record(&self.store, work, recipe, made).await
+        let naming = self.store.naming().await?;
+        record::record(&self.store, work, recipe, made).await?;
+        naming.confirm().await
     }
 
     /// Runs `doing` to its end and reports meanwhile. Where the row says that it is not wanted any more, it is asked to stop

@@ -10,6 +10,7 @@ use ectome_store::{
     blobs::Blobs,
     database::PrivateServer,
     disk::Disk,
+    work::Accepts,
     worker,
 };
 use tokio::sync::watch;
@@ -65,7 +66,7 @@ impl Fixture {
     /// Lets a worker run until nothing is left to do.
     pub async fn work_off(&self) {
         let (stop, stopping) = watch::channel(false);
-        let worker = tokio::spawn(worker::run(self.store.clone(), "test".to_owned(), stopping));
+        let worker = tokio::spawn(worker::run(self.store.clone(), Accepts::all(), stopping));
         while self
             .store
             .latest_work(50)

@@ -6,6 +6,7 @@ import { Ledger } from './ledger.js';
 import { Proof } from './proof.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
+import { PickTool, StrokeTool } from './tools.js';
 import { Uvs } from './uvs.js';
 import { grouped } from './words.js';
 
@@ -63,6 +64,12 @@ const uvs = new Uvs(stage, choose);
 /** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
 let taking = null;
 let balls = [];
+/** What a stroke sets off once the hand rests. */
+let later = 0;
+const takers = {
+  paint: new StrokeTool((event) => stage.hit(event), stroke),
+  pick: Object.assign(new PickTool((event) => stage.hit(event), (hit) => hit && stroke(hit)), { draws: true }),
+};
 
 /** Paints a protected region onto the source: balls along the strokes, or one at each point that is picked. */
 function stroke(hit) {
@@ -73,8 +80,8 @@ function stroke(hit) {
   if (near) return;
   balls.push({ at: place, radius });
   showRegion();
-  clearTimeout(stroke.later);
-  stroke.later = setTimeout(sendSettings, 700);
+  clearTimeout(later);
+  later = setTimeout(sendSettings, 700);
 }
 
 function showRegion() {
@@ -93,7 +100,7 @@ function sendSettings() {
 function openSettings() {
   const bar = document.querySelector('.attention');
   if (!bar) {
-    stage.setPainting(null);
+    Object.values(takers).forEach((tool) => stage.release(tool));
     stage.setBalls([]);
     return;
   }
@@ -102,7 +109,8 @@ function openSettings() {
   showRegion();
   press(at('paint'), taking === 'paint');
   press(at('pick'), taking === 'pick');
-  stage.setPainting(taking ? stroke : null);
+  Object.values(takers).forEach((tool) => stage.release(tool));
+  if (taking) stage.use(takers[taking]);
 }
 
 const digits = (text) => Number(text.replace(/\s/g, ''));
@@ -119,7 +127,8 @@ function showStage() {
   const mesh = (blob) => (blob ? `/mesh/${blob}.glb` : null);
   const shown = data.candidates.find((c) => c.number === data.shown);
   const beside = proof.beside();
-  const [source, candidate] = at('labels').content.cloneNode(true).children;
+  const labels = /** @type {DocumentFragment} */ (at('labels').content.cloneNode(true));
+  const [source, candidate] = labels.children;
   at('label-source').replaceChildren(...source.childNodes);
   if (beside) {
     const count = Object.assign(document.createElement('b'), { textContent: grouped(beside.triangles) });

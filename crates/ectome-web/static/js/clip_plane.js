@@ -4,9 +4,7 @@ import {
   BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, Plane, PlaneGeometry,
   SphereGeometry, Vector3,
 } from '../vendor/three-stage.min.js';
-
-/** Rust, as the places of findings. */
-const MARKED = 0xd8481c;
+import { MARKED } from './layers.js';
 
 export class ClipPlane {
   constructor(stage) {
@@ -37,6 +35,9 @@ export class ClipPlane {
       this.plane.add(line, this.knob);
       this.#place(new Vector3(...plane.point), new Vector3(...plane.normal).normalize());
       left.scene.add(this.plane);
+      this.stage.use(this);
+    } else {
+      this.stage.release(this);
     }
     this.stage.draw();
   }
@@ -48,33 +49,23 @@ export class ClipPlane {
   }
 
   /** Takes the plane or its knob if it lies under the pointer. */
-  grab(event) {
-    const { stage } = this;
-    if (!this.plane || stage.onStroke || event.button !== 0) return;
-    stage.left.scene.updateMatrixWorld();
-    const start = this.plane.position.clone();
-    const normal = this.normal.clone();
-    const ray = stage.ray(event);
+  down(event) {
+    if (!this.plane) return false;
+    this.stage.left.scene.updateMatrixWorld();
+    const ray = this.stage.ray(event);
     const tilting = ray.intersectObject(this.knob).length > 0;
-    if (!tilting && !ray.intersectObject(this.plane, false).length) return;
-    event.stopPropagation();
-    const canvas = event.target;
-    canvas.setPointerCapture(event.pointerId);
-    stage.controls.enabled = false;
-    const from = this.#along(event, start, normal);
-    const move = (e) => {
-      if (tilting) this.#place(start, this.#towards(e, start, normal));
-      else this.#place(start.clone().addScaledVector(normal, this.#along(e, start, normal) - from), normal);
-      this.onMove?.(this.plane.position.toArray(), this.normal.toArray());
-      stage.draw();
-    };
-    const done = () => {
-      stage.controls.enabled = !stage.lightMode;
-      canvas.removeEventListener('pointermove', move);
-      canvas.removeEventListener('pointerup', done);
-    };
-    canvas.addEventListener('pointermove', move);
-    canvas.addEventListener('pointerup', done);
+    if (!tilting && !ray.intersectObject(this.plane, false).length) return false;
+    const [start, normal] = [this.plane.position.clone(), this.normal.clone()];
+    this.drag = { tilting, start, normal, from: this.#along(event, start, normal) };
+    return true;
+  }
+
+  move(event) {
+    const { tilting, start, normal, from } = this.drag;
+    if (tilting) this.#place(start, this.#towards(event, start, normal));
+    else this.#place(start.clone().addScaledVector(normal, this.#along(event, start, normal) - from), normal);
+    this.onMove?.(this.plane.position.toArray(), this.normal.toArray());
+    this.stage.draw();
   }
 
   #view() {

@@ -1,6 +1,7 @@
 // The ledger of parts: choosing in the list or on the stage, sorting, filtering, hiding. What it asks for, the
 // server does.
 
+import { PickTool } from './tools.js';
 import { grouped } from './words.js';
 
 export class Ledger {
@@ -8,6 +9,7 @@ export class Ledger {
     this.stage = stage;
     this.chosen = new Set();
     this.hidden = new Set();
+    this.tool = new PickTool((event) => stage.hit(event), (hit, event) => this.#pick(hit, event));
     document.addEventListener('change', (event) => {
       if (event.target.matches('#ledger [name=part]')) this.#fromBoxes();
     });
@@ -27,11 +29,11 @@ export class Ledger {
     this.data = data;
     const form = document.getElementById('ledger-form');
     if (!form || !data.parts) {
-      this.stage.setPicking(null);
+      this.stage.release(this.tool);
       this.stage.setParts(null);
       return;
     }
-    this.stage.setPicking((hit, event) => this.#pick(hit, event));
+    this.stage.use(this.tool);
     document.getElementById('ledger-filter').value = this.text ?? '';
     this.#filter(this.text ?? '');
     this.#toBoxes();

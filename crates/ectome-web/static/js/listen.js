@@ -11,6 +11,7 @@ class Events extends EventTarget {
     this.asset = asked.get('asset');
     this.seen = asked.get('seen');
     this.told = {};
+    /** @type {number} */
     this.readyState = EventSource.OPEN;
     if (window.SharedWorker) {
       this.port = new SharedWorker(here.replace('listen.js', 'stream.js')).port;

@@ -72,6 +72,7 @@ export class Sheet {
     this.onHover = onHover;
     this.chosen = new Set();
     this.locked = new Set();
+    /** @type {(island: number) => boolean} */
     this.shows = () => true;
     this.view = null;
     new ResizeObserver(() => this.draw()).observe(canvas);

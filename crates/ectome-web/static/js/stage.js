@@ -1,18 +1,14 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, BufferGeometry, Color, DirectionalLight, Float32BufferAttribute, GLTFLoader, HemisphereLight,
-  InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, MeshBasicMaterial, OrbitControls,
-  PerspectiveCamera, Points, PointsMaterial, Raycaster, Scene, SphereGeometry, SRGBColorSpace, Vector2,
-  Vector3, WebGLRenderer,
+  Box3, Color, DirectionalLight, GLTFLoader, HemisphereLight, OrbitControls, PerspectiveCamera, Raycaster, Scene,
+  SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { ClipPlane } from './clip_plane.js';
+import { balls, dots, Layer, lines, PROTECTED } from './layers.js';
 import { colourByField, lookOf, withEdges } from './looks.js';
+import { LightTool, Pointer } from './tools.js';
 
-/** Kelp, bright enough to show on any material. */
-const PROTECTED = 0x4fd8c4;
-/** Rust, for the places of findings. */
-const MARKED = 0xd8481c;
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
 const ABOVE = 40;
 const BELOW = 56;
@@ -57,7 +53,6 @@ export class Stage {
     this.edges = false;
     this.flick = false;
     this.wipe = null;
-    this.lightMode = false;
     this.light = { turn: -0.6, rise: 0.85 };
     this.left = new Half();
     this.right = new Half();
@@ -73,11 +68,13 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.addEventListener('change', () => this.draw());
     new ResizeObserver(() => this.#resize()).observe(element);
-    canvas.addEventListener('pointerdown', (event) => this.#paint(event), { capture: true });
-    canvas.addEventListener('pointerdown', (event) => this.#dragLight(event), { capture: true });
-    canvas.addEventListener('pointerdown', (event) => this.clip.grab(event), { capture: true });
-    canvas.addEventListener('pointerdown', (event) => this.#overChart(event), { capture: true });
-    canvas.addEventListener('pointerdown', (event) => this.#press(event));
+    // Whoever turned or moved the view keeps it when the stage changes its size.
+    canvas.addEventListener('pointerdown', () => { this.touched = true; }, { capture: true });
+    this.pointer = new Pointer(canvas, element, this.controls);
+    this.lightTool = new LightTool(this.light, () => this.draw());
+    this.balls = [this.left, this.right].map((half) => new Layer(half.scene));
+    this.marks = new Layer(this.left.scene);
+    this.seams = new Layer(this.right.scene);
     this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
     this.#resize();
@@ -134,28 +131,23 @@ export class Stage {
   }
 
   /** The protected region: balls drawn over both halves. */
-  setBalls(balls) {
+  setBalls(list) {
     if (!this.renderer) return;
-    for (const half of [this.left, this.right]) {
-      if (half.balls) half.scene.remove(half.balls);
-      half.balls?.dispose();
-      half.balls = null;
-      if (!balls.length) continue;
-      const look = new MeshBasicMaterial({ color: PROTECTED, transparent: true, opacity: 0.5, depthWrite: false });
-      half.balls = new InstancedMesh(new SphereGeometry(1, 16, 10), look, balls.length);
-      balls.forEach(({ at, radius }, i) => {
-        half.balls.setMatrixAt(i, new Matrix4().makeScale(radius, radius, radius).setPosition(...at));
-      });
-      half.scene.add(half.balls);
+    for (const layer of this.balls) {
+      layer.dispose();
+      if (list.length) layer.add(balls(list));
     }
     this.draw();
   }
 
-  /** While painting, a drag over the source calls `onStroke([x, y, z])` for places on its surface. */
-  setPainting(onStroke) {
-    this.onStroke = onStroke;
-    this.controls.enabled = !onStroke && !this.lightMode;
-    this.element.classList.toggle('painting', Boolean(onStroke));
+  /** Makes a tool the active one, see tools.js. */
+  use(tool) {
+    this.pointer?.use(tool);
+  }
+
+  /** Puts a tool away, unless another has taken its place. */
+  release(tool) {
+    this.pointer?.release(tool);
   }
 
   /** A ray through the place of an event, in the half it falls on. */
@@ -170,13 +162,13 @@ export class Stage {
     return ray;
   }
 
-  /** The first place of the source under an event: the mesh, the point, the nearest vertex. */
-  #hit(event) {
+  /** The first place of the source under an event: its part, the point, the nearest vertex. */
+  hit(event) {
     if (!this.left.model) return null;
     const all = this.ray(event).intersectObject(this.left.model, true);
     const hit = all.find((h) => this.#shows(h.object));
     if (!hit) return null;
-    const places = hit.object.geometry.attributes.position;
+    const places = /** @type {any} */ (hit.object).geometry.attributes.position;
     let vertex = null;
     for (const index of [hit.face.a, hit.face.b, hit.face.c]) {
       const p = new Vector3().fromBufferAttribute(places, index).applyMatrix4(hit.object.matrixWorld);
@@ -201,20 +193,14 @@ export class Stage {
     this.draw();
   }
 
-  /** Clicks on the chart, or strokes over it, call `take({ face, point, vertex }, event)`; null stops that. */
-  setChartPicking(take, strokes) {
-    this.onChart = take ? { take, strokes } : null;
-    this.controls.enabled = !(take && strokes) && !this.lightMode;
-    this.element.classList.toggle('painting', Boolean(take && strokes));
-  }
-
-  #hitChart(event) {
+  /** The first place of the chart under an event. */
+  hitChart(event) {
     const box = this.element.getBoundingClientRect();
     const onRight = event.clientX - box.left > box.width / 2;
     if (!this.chart || (this.wipe === null && onRight !== (this.chart.half === this.right))) return null;
     const [hit] = this.ray(event).intersectObject(this.chart.object, false);
     if (!hit) return null;
-    const places = hit.object.geometry.attributes.position;
+    const places = /** @type {any} */ (hit.object).geometry.attributes.position;
     const corners = [hit.face.a, hit.face.b, hit.face.c];
     const near = corners
       .map((index) => new Vector3().fromBufferAttribute(places, index))
@@ -222,61 +208,13 @@ export class Stage {
     return { face: hit.faceIndex, corner: hit.face.a, point: hit.point.toArray(), vertex: near[0].toArray() };
   }
 
-  #overChart(event) {
-    if (!this.onChart || this.lightMode || event.button !== 0) return;
-    const { take, strokes } = this.onChart;
-    const { clientX, clientY, target } = event;
-    if (strokes) {
-      event.stopPropagation();
-      target.setPointerCapture(event.pointerId);
-    }
-    const send = (e) => {
-      const hit = this.#hitChart(e);
-      if (hit || !strokes) take(hit, e);
-    };
-    const move = (e) => strokes && send(e);
-    const up = (e) => {
-      target.removeEventListener('pointermove', move);
-      target.removeEventListener('pointerup', up);
-      if (!strokes && Math.hypot(e.clientX - clientX, e.clientY - clientY) < 4) send(e);
-    };
-    if (strokes) send(event);
-    target.addEventListener('pointermove', move);
-    target.addEventListener('pointerup', up);
-  }
-
   /** Lines and dots over the chart: seams. */
-  setSeams(lines, dots) {
+  setSeams(ends, places) {
     if (!this.renderer) return;
-    this.seams?.forEach((object) => {
-      this.right.scene.remove(object);
-      object.geometry.dispose();
-    });
-    const shape = (list) => new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list.flat(2), 3));
-    const look = { color: MARKED, depthTest: false, transparent: true };
-    this.seams = [];
-    if (lines.length) this.seams.push(new LineSegments(shape(lines), new LineBasicMaterial(look)));
-    if (dots.length) this.seams.push(new Points(shape(dots), new PointsMaterial({ ...look, size: 9, sizeAttenuation: false })));
-    for (const object of this.seams) {
-      object.renderOrder = 2;
-      this.right.scene.add(object);
-    }
+    this.seams.dispose();
+    if (ends.length) this.seams.add(lines(ends.flat(2)));
+    if (places.length) this.seams.add(dots(places.flat(), 9));
     this.draw();
-  }
-
-  /** A click that is no drag calls `onPick({ part, point, vertex })`, or with null beside the mesh. */
-  setPicking(onPick) {
-    this.onPick = onPick;
-  }
-
-  #press(event) {
-    if (!this.onPick || this.onStroke || this.lightMode || event.button !== 0) return;
-    const { clientX, clientY, target } = event;
-    const up = (e) => {
-      target.removeEventListener('pointerup', up);
-      if (Math.hypot(e.clientX - clientX, e.clientY - clientY) < 4) this.onPick?.(this.#hit(e), e);
-    };
-    target.addEventListener('pointerup', up);
   }
 
   /** Which parts of the source are chosen, hidden, and what becomes of each; null shows all alike. */
@@ -309,23 +247,12 @@ export class Stage {
   /** Places of a finding, as pairs of ends; equal ends make a dot. Frames them. */
   setMarks(marks) {
     if (!this.renderer) return;
-    this.marks?.forEach((object) => {
-      this.left.scene.remove(object);
-      object.geometry.dispose();
-    });
-    this.marks = [];
+    this.marks.dispose();
     const same = ([a, b]) => a.every((v, k) => v === b[k]);
-    const lines = marks.filter((m) => !same(m)).flat(2);
-    const dots = marks.filter(same).flatMap(([a]) => a);
-    const add = (object) => {
-      object.renderOrder = 2;
-      this.left.scene.add(object);
-      this.marks.push(object);
-    };
-    const shape = (list) => new BufferGeometry().setAttribute('position', new Float32BufferAttribute(list, 3));
-    const look = { color: MARKED, depthTest: false, transparent: true };
-    if (lines.length) add(new LineSegments(shape(lines), new LineBasicMaterial(look)));
-    if (dots.length) add(new Points(shape(dots), new PointsMaterial({ ...look, size: 7, sizeAttenuation: false })));
+    const ends = marks.filter((m) => !same(m)).flat(2);
+    const places = marks.filter(same).flatMap(([a]) => a);
+    if (ends.length) this.marks.add(lines(ends));
+    if (places.length) this.marks.add(dots(places, 7));
     if (marks.length) {
       const box = new Box3();
       marks.flat().forEach((p) => box.expandByPoint(new Vector3(...p)));
@@ -340,30 +267,6 @@ export class Stage {
   /** A plane to clip with, see ClipPlane. */
   setPlane(plane, onMove) {
     this.clip?.show(plane, onMove);
-  }
-
-  #paint(event) {
-    if (!this.onStroke || !this.left.model) return;
-    event.stopPropagation();
-    const canvas = event.target;
-    canvas.setPointerCapture(event.pointerId);
-    let waiting = null;
-    const cast = () => {
-      const hit = this.#hit(waiting);
-      waiting = null;
-      if (hit) this.onStroke(hit);
-    };
-    const move = (e) => {
-      if (!waiting) requestAnimationFrame(cast);
-      waiting = e;
-    };
-    move(event);
-    const done = () => {
-      canvas.removeEventListener('pointermove', move);
-      canvas.removeEventListener('pointerup', done);
-    };
-    canvas.addEventListener('pointermove', move);
-    canvas.addEventListener('pointerup', done);
   }
 
   #dress(half) {
@@ -511,28 +414,10 @@ export class Stage {
     this.draw();
   }
 
-  #dragLight(event) {
-    this.touched = true;
-    if (!this.lightMode) return;
-    event.stopPropagation();
-    const canvas = event.target;
-    canvas.setPointerCapture(event.pointerId);
-    const move = (e) => {
-      this.light.turn += e.movementX * 0.008;
-      this.light.rise = Math.max(-1.4, Math.min(1.5, this.light.rise - e.movementY * 0.008));
-      this.draw();
-    };
-    const done = () => {
-      canvas.removeEventListener('pointermove', move);
-      canvas.removeEventListener('pointerup', done);
-    };
-    canvas.addEventListener('pointermove', move);
-    canvas.addEventListener('pointerup', done);
-  }
-
+  /** Drags turn the light, whichever tool is active. */
   setLightMode(on) {
     this.lightMode = on;
-    this.controls.enabled = !on && !this.onStroke;
+    this.pointer?.useAbove(on ? this.lightTool : null);
   }
 
   draw() {

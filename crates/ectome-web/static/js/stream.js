@@ -19,7 +19,7 @@ function close() {
   latest = null;
 }
 
-onconnect = (connection) => {
+self.addEventListener('connect', (/** @type {any} */ connection) => {
   const port = connection.ports[0];
   port.onmessage = (message) => {
     if (message.data === 'listen') {
@@ -31,4 +31,4 @@ onconnect = (connection) => {
       if (!listening.size) close();
     }
   };
-};
+});

@@ -4,6 +4,7 @@ import {
   CanvasTexture, Color, DoubleSide, Float32BufferAttribute, Mesh, MeshStandardMaterial, RepeatWrapping, SRGBColorSpace,
 } from '../vendor/three-stage.min.js';
 import { Sheet, checker, partColour, viridis } from './sheet.js';
+import { PickTool, StrokeTool } from './tools.js';
 import { grouped } from './words.js';
 
 const at = (id) => document.getElementById(id);
@@ -22,6 +23,18 @@ export class Uvs {
     this.marks = [];
     this.lines = [];
     this.from = null;
+    /** The checker of the brief's texture size, once it is drawn. */
+    this.pattern = null;
+    const find = (event) => stage.hitChart(event);
+    this.tools = {
+      paint: new StrokeTool(find, (hit) => this.#paint(hit)),
+      mark: new PickTool(find, (hit) => hit && this.#mark(hit.vertex)),
+      pick: new PickTool(find, (hit, event) => {
+        const island = hit ? this.surface.island[hit.corner] : -1;
+        this.#pick(island, event);
+        if (island >= 0) this.sheet.draw();
+      }),
+    };
     this.sheet = new Sheet(at('uv-canvas'), (island, event) => this.#pick(island, event), (island) => this.#say(island));
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-uv-on]')) choose(Number(target.value));
@@ -67,7 +80,7 @@ export class Uvs {
     this.shown = false;
     this.mesh = null;
     this.stage.setChart('right', null);
-    this.stage.setChartPicking(null);
+    Object.values(this.tools).forEach((tool) => this.stage.release(tool));
     this.stage.setSeams([], []);
   }
 
@@ -302,23 +315,16 @@ export class Uvs {
     this.from = null;
     document.querySelectorAll('[data-uv-mode]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.uvMode === mode)));
     if (!at('uvs')) return;
-    if (mode === 'paint') {
-      this.stage.setChartPicking((hit) => {
-        const island = this.surface.island[hit.corner];
-        if (island < 0 || this.chosen.has(island)) return;
-        this.chosen.add(island);
-        this.#chosenChanged();
-      }, true);
-    } else if (mode) {
-      this.stage.setChartPicking((hit) => hit && this.#mark(hit.vertex), false);
-    } else {
-      this.stage.setChartPicking((hit, event) => {
-        const island = hit ? this.surface.island[hit.corner] : -1;
-        this.#pick(island, event);
-        if (island >= 0) this.sheet.draw();
-      }, false);
-    }
+    this.stage.use(this.tools[mode === 'paint' ? 'paint' : mode ? 'mark' : 'pick']);
     this.#tell();
+  }
+
+  /** A stroke passes over an island. */
+  #paint(hit) {
+    const island = this.surface.island[hit.corner];
+    if (island < 0 || this.chosen.has(island)) return;
+    this.chosen.add(island);
+    this.#chosenChanged();
   }
 
   async #mark(vertex) {

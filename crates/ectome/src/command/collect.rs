@@ -3,9 +3,8 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_store::{Store, blobs::Blobs, database::PrivateServer, disk::Disk};
 
-use super::{Failure, grouped, serve::lock};
+use super::{Failure, grouped, place::Elsewhere, serve::lock};
 use crate::output::say;
 
 /// Frees the space of what no asset needs any more. The application does so itself after something was removed and once a
@@ -15,6 +14,8 @@ pub struct Collect {
     /// The folder of everything that is kept.
     #[arg(long, env = "ECTOME_DATA", default_value = ".run")]
     data: PathBuf,
+    #[command(flatten)]
+    elsewhere: Elsewhere,
 }
 
 impl Collect {
@@ -25,25 +26,20 @@ impl Collect {
     }
 
     async fn collect(self) -> Result<(), Failure> {
-        let database = self.data.join("database");
-        if !database.is_dir() {
-            return Err(Failure::Settings(format!(
-                "{} holds no data of Ectome: name its folder with --data",
-                self.data.display()
-            )));
+        // Several may use what is elsewhere; the folder is one's alone.
+        let mut _lock = None;
+        if let Some(folder) = self.elsewhere.needs(&self.data) {
+            if !folder.is_dir() {
+                return Err(Failure::Settings(format!(
+                    "{} holds no data of Ectome: name its folder with --data",
+                    self.data.display()
+                )));
+            }
+            _lock = Some(lock(&self.data)?);
         }
-        let _lock = lock(&self.data)?;
-        let database = PrivateServer::start(&database).await?;
-        let freed = async {
-            let blobs = Blobs::in_folder(&self.data.join("blobs"))?;
-            let disk = Disk::of(&self.data, 0);
-            let store = Store::open(database.connection(), blobs, disk).await?;
-            let freed = store.collect().await;
-            store.close().await;
-            freed
-        };
-        let freed = freed.await;
-        database.stop().await;
+        let opened = self.elsewhere.open(&self.data, 0).await?;
+        let freed = opened.store.collect().await;
+        opened.close().await;
         let freed = freed?;
         say!(
             "Freed {} in {} files.",

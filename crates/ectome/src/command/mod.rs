@@ -7,11 +7,13 @@ mod cut;
 mod demo;
 mod inspect;
 mod loops;
+mod place;
 mod prepare;
 mod serve;
 mod settings;
 mod source;
 mod unwrap;
+mod work;
 
 use std::path::PathBuf;
 
@@ -98,6 +100,7 @@ enum Which {
     Compare(compare::Compare),
     Demo(demo::Demo),
     Serve(serve::Serve),
+    Work(work::Work),
     Collect(collect::Collect),
 }
 
@@ -114,6 +117,7 @@ impl Command {
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
             Which::Serve(command) => command.run(),
+            Which::Work(command) => command.run(),
             Which::Collect(command) => command.run(),
         }
     }

@@ -11,13 +11,11 @@ use ectome_recipe::starting_briefs;
 use ectome_store::{
     Store, StoreError,
     asset::SourceFile,
-    blobs::Blobs,
     chain::Fill,
     collect::keep_collecting,
-    database::PrivateServer,
-    disk::Disk,
     folder,
     scene::{SceneAsset, SceneRow},
+    work::Accepts,
     worker,
 };
 use ectome_web::{App, Feed, OpenSources, UvSheets, guard};
@@ -27,10 +25,13 @@ use tokio::{
     sync::watch,
 };
 
-use super::Failure;
+use super::{
+    Failure,
+    place::{Elsewhere, Opened},
+};
 use crate::output::{remark, say};
 
-/// Serves the application on loopback, with its own database.
+/// Serves the application on loopback, with a database and a worker of its own.
 #[derive(Args)]
 pub struct Serve {
     /// The port pages are served on.
@@ -48,17 +49,16 @@ pub struct Serve {
     /// Begin without the demo assets.
     #[arg(long, env = "ECTOME_NO_DEMO")]
     no_demo: bool,
+    /// Do no work here: other machines do it, see `ectome work`.
+    #[arg(long, env = "ECTOME_NO_WORKER")]
+    no_worker: bool,
+    #[command(flatten)]
+    elsewhere: Elsewhere,
 }
 
 impl Serve {
     pub fn run(self) -> Result<(), Failure> {
-        tracing_subscriber::fmt()
-            .with_env_filter(
-                tracing_subscriber::EnvFilter::try_from_default_env()
-                    .unwrap_or_else(|_| "warn,sqlx=error".into()),
-            )
-            .with_writer(std::io::stderr)
-            .init();
+        log_to_terminal();
         let runtime = tokio::runtime::Runtime::new()
             .map_err(|e| Failure::Serve(format!("the runtime did not start: {e}")))?;
         runtime.block_on(self.serve())
@@ -83,32 +83,32 @@ impl Serve {
         folder::private(&incoming)?;
         guard::set_token(folder::kept_secret(&self.data.join("token"))?);
 
-        let database = PrivateServer::start(&self.data.join("database")).await?;
-        let outcome = self.with_database(&database, listener, incoming).await;
-        database.stop().await;
+        let opened = self.elsewhere.open(&self.data, self.disk_reserve).await?;
+        let outcome = self.with_store(&opened, listener, incoming).await;
+        opened.close().await;
         outcome
     }
 
-    async fn with_database(
+    async fn with_store(
         &self,
-        database: &PrivateServer,
+        opened: &Opened,
         listener: TcpListener,
         incoming: PathBuf,
     ) -> Result<(), Failure> {
-        let blobs = Blobs::in_folder(&self.data.join("blobs"))?;
-        let disk = Disk::of(&self.data, self.disk_reserve);
-        let store = Store::open(database.connection(), blobs, disk).await?;
+        let store = opened.store.clone();
         store.add_briefs(&starting_briefs::starting()).await?;
 
         let (stop, stopping) = watch::channel(false);
-        let working = tokio::spawn(worker::run(
-            store.clone(),
-            "serve".to_owned(),
-            stopping.clone(),
-        ));
+        let working = (!self.no_worker).then(|| {
+            let work = worker::run(store.clone(), Accepts::all(), stopping.clone());
+            tokio::spawn(work)
+        });
         let collecting = tokio::spawn(keep_collecting(store.clone(), stopping.clone()));
         let demo = self.demo_marker();
-        if !self.no_demo && !demo.exists() {
+        // A database that others use may have been begun by one of them.
+        let is_new = !demo.exists()
+            && (self.elsewhere.database.is_none() || store.assets().await?.is_empty());
+        if !self.no_demo && is_new {
             let store = store.clone();
             tokio::spawn(async move {
                 match add_demo(&store).await {
@@ -142,9 +142,10 @@ impl Serve {
         };
         remark!("Stopping.");
         let _ = stop.send(true);
-        let _ = working.await;
+        if let Some(working) = working {
+            let _ = working.await;
+        }
         let _ = collecting.await;
-        store.close().await;
         result
     }
 
@@ -153,8 +154,19 @@ impl Serve {
     }
 }
 
+/// What happens is told on stderr, as much of it as RUST_LOG asks for.
+pub(super) fn log_to_terminal() {
+    tracing_subscriber::fmt()
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_default_env()
+                .unwrap_or_else(|_| "warn,sqlx=error".into()),
+        )
+        .with_writer(std::io::stderr)
+        .init();
+}
+
 /// Resolves on Ctrl-C or a polite kill.
-async fn asked_to_stop() {
+pub(super) async fn asked_to_stop() {
     let mut terminate = match signal(SignalKind::terminate()) {
         Ok(signal) => signal,
         Err(_) => return std::future::pending().await,

@@ -1,0 +1,32 @@
+//! One asset: what all its steps share.
+
+mod column;
+mod doing;
+mod frame;
+mod page;
+mod rows;
+mod sides;
+mod stage_data;
+mod tabs;
+
+use axum::{
+    Router,
+    routing::{get, post},
+};
+
+pub use doing::doing;
+pub use rows::Rows;
+pub use sides::Side;
+
+use crate::state::App;
+
+/// The routes of an asset as a whole. Those of its steps are theirs.
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/assets/{id}", get(page::default_step))
+        .route("/assets/{id}/{step}", get(page::page))
+        .route("/assets/{id}/{step}/panel", get(page::panel))
+        .route("/assets/{id}/anew", post(page::anew))
+        .route("/assets/{id}/brief", post(page::brief))
+        .route("/assets/{id}/remove", post(page::remove))
+}

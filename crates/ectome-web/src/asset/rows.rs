@@ -1,0 +1,113 @@
+//! What the store says about an asset, and what of it an address asks for.
+
+use ectome_recipe::{Brief, Inspection};
+use ectome_store::{
+    analysis::Outlook,
+    asset::{Asset, AssetState},
+    brief::BriefRow,
+    candidate::{Candidate, CandidateState},
+    chain::ChainTier,
+};
+
+use super::tabs::StepName;
+use crate::{failure::Failure, reply::no_brief, state::App};
+
+/// An asset with what stands beside it.
+pub struct Rows {
+    pub asset: Asset,
+    /// The step that is asked for.
+    pub step: StepName,
+    /// The number behind `?show=`; 0 is the source.
+    pub show: Option<u32>,
+    pub briefs: Vec<BriefRow>,
+    /// The brief it is judged by.
+    pub brief: Brief,
+    pub tray: Vec<Candidate>,
+    pub chain: Vec<ChainTier>,
+    /// What the analysis with the present settings told, once it is made.
+    pub outlook: Option<Outlook>,
+    nothing: Inspection,
+}
+
+impl Rows {
+    /// Asks the store.
+    ///
+    /// # Errors
+    /// A sentence for what is not there.
+    pub async fn of(
+        app: &App,
+        id: u64,
+        step: StepName,
+        show: Option<u32>,
+    ) -> Result<Self, Failure> {
+        let asset = app.store.asset(id).await?;
+        let briefs = app.store.briefs().await?;
+        let brief = briefs.iter().find(|b| b.id == asset.brief);
+        Ok(Self {
+            brief: brief.map(|b| b.brief.clone()).ok_or_else(no_brief)?,
+            tray: app.store.tray(id).await?,
+            chain: app.store.chain(id).await?,
+            outlook: app.store.outlook(&asset.recipe(4)).await?,
+            nothing: Inspection::default(),
+            asset,
+            step,
+            show,
+            briefs,
+        })
+    }
+
+    /// True once the source has been read.
+    pub fn is_ready(&self) -> bool {
+        self.asset.state() == AssetState::Ready
+    }
+
+    /// What the source consists of; nothing before it is read.
+    pub fn inspection(&self) -> &Inspection {
+        self.asset.inspection.as_ref().unwrap_or(&self.nothing)
+    }
+
+    /// Triangles of the source.
+    pub fn source_triangles(&self) -> u64 {
+        self.inspection().triangles as u64
+    }
+
+    /// Candidates that are made, oldest first.
+    pub fn made(&self) -> impl DoubleEndedIterator<Item = &Candidate> {
+        self.tray
+            .iter()
+            .filter(|c| c.state == CandidateState::Ready)
+    }
+
+    /// The candidate that the address asks for, made or not.
+    pub fn asked(&self) -> Option<&Candidate> {
+        self.tray.iter().find(|c| Some(c.number) == self.show)
+    }
+
+    /// True where the source itself is asked for, which only the sheet of UVs can show.
+    pub fn on_source(&self) -> bool {
+        self.step == StepName::Uvs && self.show == Some(0)
+    }
+
+    /// The candidate on the stage: the one asked for once it is made, else the newest.
+    pub fn shown(&self) -> Option<&Candidate> {
+        let asked = self.asked();
+        asked
+            .filter(|c| c.state == CandidateState::Ready)
+            .or_else(|| self.made().next_back())
+            .filter(|_| !self.on_source())
+    }
+
+    /// The triangles that the pin stands at: what was asked for last, made or not, else the first limit.
+    pub fn suggested(&self) -> u32 {
+        let first = self.first_limit();
+        self.asked()
+            .or(self.shown())
+            .map_or(first, |c| c.target as u32)
+            .min(self.source_triangles().saturating_sub(1).max(4) as u32)
+    }
+
+    /// The limit of the first tier of the brief.
+    pub fn first_limit(&self) -> u32 {
+        self.brief.tiers.first().map_or(1000, |t| t.triangles)
+    }
+}

@@ -1,0 +1,22 @@
+//! The list of assets, and files that are dropped on it.
+
+mod page;
+mod upload;
+
+use axum::{
+    Router,
+    extract::DefaultBodyLimit,
+    routing::{get, post},
+};
+
+use crate::state::App;
+
+/// The routes of the list.
+pub fn routes() -> Router<App> {
+    // An upload has a limit of its own, which the application is told.
+    let receive = post(upload::receive).layer(DefaultBodyLimit::disable());
+    Router::new()
+        .route("/", get(page::page))
+        .route("/cards", get(page::cards))
+        .route("/assets", receive)
+}

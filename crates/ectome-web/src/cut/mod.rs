@@ -1,0 +1,29 @@
+//! The Cut step: the source down to a count, and the tray of what was made.
+
+mod open_sources;
+mod page;
+mod settings_form;
+mod tray_page;
+mod tray_view;
+mod view;
+
+use axum::{
+    Router,
+    routing::{get, post},
+};
+
+pub use open_sources::OpenSources;
+pub use view::CutView;
+
+use crate::state::App;
+
+/// The routes of the step.
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/assets/{id}/cuts", post(page::cut))
+        .route("/assets/{id}/flats", post(page::flats))
+        .route("/assets/{id}/loops", post(page::loops))
+        .route("/assets/{id}/settings", post(page::settings))
+        .route("/assets/{id}/preview/{triangles}", get(page::preview))
+        .route("/assets/{id}/candidates/{number}", post(tray_page::act))
+}

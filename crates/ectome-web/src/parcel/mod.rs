@@ -1,0 +1,18 @@
+//! The Parcel step: what is handed over, and the blobs that pages load.
+
+mod page;
+mod view;
+
+use axum::{Router, routing::get};
+
+pub use view::{First, ParcelView};
+
+use crate::state::App;
+
+/// The routes of downloads and of blobs.
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/assets/{id}/download/{file}", get(page::download))
+        .route("/mesh/{blob}", get(page::mesh))
+        .route("/picture/{blob}", get(page::picture))
+}

@@ -1,0 +1,51 @@
+//! The rooms of the application under one roof, and what every answer passes through.
+
+use axum::{Router, middleware, routing::get};
+use tokio::net::TcpListener;
+use tower_http::compression::{
+    CompressionLayer,
+    predicate::{DefaultPredicate, NotForContentType, Predicate},
+};
+
+use crate::{
+    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, parcel, proof,
+    scenes, state::App, statics, uvs, work,
+};
+
+/// All routes of the application.
+pub fn router(app: App) -> Router {
+    // Meshes are compressed badly and often; pages, styles and scripts well and rarely.
+    let worth_it = DefaultPredicate::new().and(NotForContentType::const_new("model/gltf-binary"));
+    let rooms = [
+        assets::routes(),
+        asset::routes(),
+        intake::routes(),
+        cut::routes(),
+        chain::routes(),
+        uvs::routes(),
+        proof::routes(),
+        parcel::routes(),
+        briefs::routes(),
+        scenes::routes(),
+        work::routes(),
+        statics::routes(),
+    ];
+    rooms
+        .into_iter()
+        .fold(Router::new(), Router::merge)
+        .route("/events", get(events::stream))
+        .fallback(failure::no_such_page)
+        .method_not_allowed_fallback(failure::no_such_method)
+        .layer(middleware::from_fn_with_state(app.clone(), health::check))
+        .layer(middleware::from_fn_with_state(app.clone(), guard::check))
+        .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
+        .with_state(app)
+}
+
+/// Answers on `listener` until the task is dropped.
+///
+/// # Errors
+/// When the listener fails.
+pub async fn serve(listener: TcpListener, app: App) -> std::io::Result<()> {
+    axum::serve(listener, router(app)).await
+}

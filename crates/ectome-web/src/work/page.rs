@@ -1,0 +1,145 @@
+//! The queue of work.
+
+use askama::Template;
+use axum::{
+    extract::State,
+    response::{Html, Redirect},
+};
+
+use ectome_store::{
+    work::{State as WorkState, Work},
+    worker::Identity,
+};
+
+use crate::{
+    events::{busy_words, fingerprint},
+    extract::Path,
+    failure::Failure,
+    feed::LOOKED_AT,
+    health,
+    state::App,
+    statics::VERSION,
+    words,
+};
+
+struct Line {
+    id: u64,
+    title: String,
+    asset: u64,
+    state: &'static str,
+    percent: u32,
+    stage: String,
+    took: String,
+    fault: String,
+    over: bool,
+    /// Where it is done, or what it waits for; empty when that goes without saying.
+    place: String,
+}
+
+/// What the page lists.
+struct Queue {
+    lines: Vec<Line>,
+    /// How much more waits behind what is listed.
+    more: Option<String>,
+    /// Why new work waits.
+    full: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "work.html")]
+struct Page {
+    version: &'static str,
+    lines: Vec<Line>,
+    more: Option<String>,
+    full: Option<String>,
+    busy: String,
+    seen: String,
+}
+
+#[derive(Template)]
+#[template(path = "work_list.html")]
+struct List {
+    lines: Vec<Line>,
+    more: Option<String>,
+    full: Option<String>,
+}
+
+/// `GET /work`
+pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
+    let work = app.store.latest_work(LOOKED_AT).await?;
+    let (seen, busy) = (
+        fingerprint(&work, None),
+        busy_words(&work, app.store.disk.is_low()),
+    );
+    let Queue { lines, more, full } = queue(&app, work);
+    let page = Page {
+        version: *VERSION,
+        lines,
+        more,
+        full,
+        busy,
+        seen,
+    };
+    Ok(Html(page.render()?))
+}
+
+/// `GET /work/list`
+pub async fn list(State(app): State<App>) -> Result<Html<String>, Failure> {
+    let work = app.store.latest_work(LOOKED_AT).await?;
+    let Queue { lines, more, full } = queue(&app, work);
+    Ok(Html(List { lines, more, full }.render()?))
+}
+
+/// `POST /work/{id}/stop`
+pub async fn stop(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirect, Failure> {
+    app.store.stop_work(id).await?;
+    Ok(Redirect::to("/work"))
+}
+
+/// Pieces of work that the page lists.
+const SHOWN: usize = 200;
+
+fn queue(app: &App, work: Vec<Work>) -> Queue {
+    // Of more, those that are at work, then the oldest that wait: they are next.
+    let more = work.len().saturating_sub(SHOWN);
+    let mut waits = work.iter().filter(|w| w.state == WorkState::Queued);
+    let last_shown = waits.nth(more.saturating_sub(1)).map_or(u64::MAX, |w| w.id);
+    let lines = work
+        .into_iter()
+        .filter(|w| more == 0 || w.state != WorkState::Queued || w.id < last_shown)
+        .map(|w| Line {
+            id: w.id,
+            place: place(&w),
+            title: w.title(),
+            asset: w.asset,
+            state: w.state.word(),
+            percent: (w.fraction * 100.0) as u32,
+            over: w.state.is_over(),
+            took: w.seconds.map_or_else(String::new, words::seconds),
+            stage: w.stage,
+            fault: w.fault.unwrap_or_default(),
+        })
+        .collect();
+    Queue {
+        lines,
+        more: (more > 0).then(|| words::grouped(more)),
+        full: health::waiting(&app.store),
+    }
+}
+
+/// Where work is done when it is not done by this process, or that nobody is there who would do it.
+fn place(work: &Work) -> String {
+    let own = Identity::own().name();
+    match (work.state, &work.worker) {
+        (WorkState::Queued, _) if !work.accepted => format!(
+            "waits for a worker that takes {} of {}",
+            work.kind.word(),
+            words::bytes(work.needs)
+        ),
+        (WorkState::Running, Some(worker)) if !worker.starts_with(&own) => {
+            let host = worker.split('/').next().unwrap_or_default();
+            format!("on {host}")
+        }
+        _ => String::new(),
+    }
+}
