@@ -9,14 +9,19 @@ const PYRAMID: &str = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2
 
 /// The routes that the application lists, each with whether it answers to GET and POST.
 fn routes() -> Vec<(String, bool, bool)> {
-    let source = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/ectome-web/src/app.rs");
-    let text = fs::read_to_string(source).unwrap();
+    let source = Path::new(env!("CARGO_MANIFEST_DIR")).join("../crates/ectome-web/src");
+    let rooms = fs::read_dir(&source).unwrap().flatten();
+    let rooms = rooms.map(|room| room.path().join("mod.rs"));
+    let files = rooms.chain(["router.rs", "statics.rs"].map(|f| source.join(f)));
+    let text: Vec<String> = files.flat_map(fs::read_to_string).collect();
+    let text = text.concat();
     let list: Vec<_> = text
         .split(".route(")
         .skip(1)
         .map(|rest| {
             let path = rest.split('"').nth(1).unwrap();
-            let how = rest.split(".fallback(").next().unwrap();
+            let how = rest.split([';', '}']).next().unwrap();
+            let how = how.split(".fallback(").next().unwrap();
             (path.to_owned(), how.contains("get("), how.contains("post("))
         })
         .collect();

@@ -1,5 +1,6 @@
 //! Textures as they are painted.
 
+use ectome_texture::srgb::to_byte;
 use std::io::Cursor;
 
 use ectome_formats::Image;
@@ -33,7 +34,7 @@ impl Canvas {
         let rgb: Vec<u8> = self
             .texels
             .par_iter()
-            .flat_map_iter(|c| c.to_array().map(to_srgb))
+            .flat_map_iter(|c| c.to_array().map(to_byte))
             .collect();
         let mut bytes = Cursor::new(Vec::new());
         let size = self.size as u32;
@@ -50,15 +51,4 @@ impl Canvas {
             bytes: bytes.into_inner(),
         }
     }
-}
-
-/// Linear to sRGB (IEC 61966-2-1).
-fn to_srgb(v: f32) -> u8 {
-    let v = v.clamp(0.0, 1.0);
-    let s = if v <= 0.003_130_8 {
-        v * 12.92
-    } else {
-        1.055 * v.powf(1.0 / 2.4) - 0.055
-    };
-    (s * 255.0 + 0.5) as u8
 }

@@ -246,15 +246,6 @@ pub(crate) fn extensions_in(value: &Value, into: &mut Vec<String>) {
     }
 }
 
-/// The sRGB transfer function (IEC 61966-2-1).
-pub(crate) fn srgb_to_linear(v: f32) -> f32 {
-    if v <= 0.040_45 {
-        v / 12.92
-    } else {
-        ((v + 0.055) / 1.055).powf(2.4)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -9,6 +9,7 @@ use std::{
 };
 
 use ectome_mesh::{MeshBuilder, Primitive};
+use ectome_texture::srgb::to_linear;
 use glam::{Affine3A, Vec2, Vec3, Vec4};
 use serde_json::{Value, json};
 
@@ -16,7 +17,6 @@ use crate::{
     FormatError, Image, Library, Reading, Scene,
     files::{FileSet, base_name},
     glb::mime_of,
-    material::srgb_to_linear,
 };
 
 /// Reads an OBJ. `files` holds its MTL and textures; what is missing there is noted, not fatal.
@@ -381,7 +381,7 @@ fn library(
         let normal = texture(&material.normal_texture);
         let [r, g, b] = match (base, material.diffuse) {
             (Some(_), _) => [1.0; 3],
-            (None, colour) => colour.unwrap_or([0.8; 3]).map(srgb_to_linear),
+            (None, colour) => colour.unwrap_or([0.8; 3]).map(to_linear),
         };
         let alpha = material.dissolve.unwrap_or(1.0).clamp(0.0, 1.0);
         let roughness = material

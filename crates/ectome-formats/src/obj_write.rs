@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use ectome_mesh::Fate;
+use ectome_texture::srgb::to_coded;
 
 use crate::{FormatError, Scene};
 
@@ -122,7 +123,7 @@ fn materials(scene: &Scene) -> (String, Files) {
     };
     for m in 0..library.materials.len() as u32 {
         let [r, g, b, a] = library.base_colour(m);
-        let screen = |v: f32| linear_to_srgb(v.clamp(0.0, 1.0));
+        let screen = |v: f32| to_coded(v);
         let _ = writeln!(out, "newmtl {}", material_name(scene, m));
         let _ = writeln!(out, "Kd {} {} {}", screen(r), screen(g), screen(b));
         if a < 1.0 {
@@ -145,13 +146,4 @@ fn materials(scene: &Scene) -> (String, Files) {
         }
     }
     (out, pictures)
-}
-
-/// The sRGB transfer function, the other way (IEC 61966-2-1).
-pub(crate) fn linear_to_srgb(v: f32) -> f32 {
-    if v <= 0.003_130_8 {
-        v * 12.92
-    } else {
-        1.055 * v.powf(1.0 / 2.4) - 0.055
-    }
 }

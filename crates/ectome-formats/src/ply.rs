@@ -6,6 +6,7 @@
 use std::io::ErrorKind;
 
 use ectome_mesh::{Mesh, MeshBuilder, Part, Primitive, edit};
+use ectome_texture::srgb::to_linear;
 use glam::{Affine3A, Vec2, Vec3, Vec4};
 use ply_rs_bw::{
     parser::{ParseError, Parser, Reader},
@@ -20,7 +21,6 @@ use crate::{
     FormatError, Image, Library, Reading, Scene,
     files::{FileSet, base_name},
     glb::mime_of,
-    material::srgb_to_linear,
     reading::LOOK_EVERY,
 };
 
@@ -488,7 +488,7 @@ impl Rows {
         let colour = at(Red, Green, Blue);
         if colour.is_finite() {
             let linear = if row.screen_colours {
-                Vec3::from(colour.to_array().map(srgb_to_linear))
+                Vec3::from(colour.to_array().map(to_linear))
             } else {
                 colour
             };

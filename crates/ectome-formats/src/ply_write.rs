@@ -3,7 +3,9 @@
 //! PLY has one mesh without names; its own means carry them: comments name parts and materials, and each face
 //! has the properties `part` and `material` (G. Turk, *The PLY Polygon File Format*, 1994, allows any).
 
-use crate::{FormatError, Scene, obj_write::linear_to_srgb};
+use ectome_texture::srgb::to_coded;
+
+use crate::{FormatError, Scene};
 
 /// Writes a scene; quads and n-gons stay what they are. Materials keep their names only.
 ///
@@ -77,7 +79,7 @@ pub fn write(scene: &Scene) -> Result<Vec<u8>, FormatError> {
         if colours {
             let [r, g, b, a] = mesh.colours[v].to_array();
             let byte = |x: f32| (x.clamp(0.0, 1.0) * 255.0).round() as u8;
-            out.extend([r, g, b].map(|x| byte(linear_to_srgb(x.clamp(0.0, 1.0)))));
+            out.extend([r, g, b].map(|x| byte(to_coded(x))));
             out.push(byte(a));
         }
     }

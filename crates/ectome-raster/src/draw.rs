@@ -6,7 +6,9 @@ use ectome_mesh::{Mesh, measure};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 
-use crate::{Camera, Texture, texture::to_srgb};
+use ectome_texture::srgb::to_byte;
+
+use crate::{Camera, Texture};
 
 /// Samples along each side of a pixel.
 const SAMPLES: usize = 2;
@@ -105,14 +107,14 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                         let base = texture.map_or(colour, |(t, set)| {
                             let uv = &mesh.uv_sets[*set];
                             let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
-                            colour * t.at(uv)
+                            colour * t.at(uv).truncate()
                         });
                         let normal = match (relief, tangents) {
                             (Some((map, set, strength)), Some(tangents)) => {
                                 let uv = &mesh.uv_sets[*set];
                                 let uv: Vec2 =
                                     uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
-                                bent(normal, tangents, map.at(uv), *strength)
+                                bent(normal, tangents, map.at(uv).truncate(), *strength)
                             }
                             _ => normal,
                         };
@@ -352,7 +354,7 @@ impl Target {
                 } else {
                     sum
                 };
-                let [r, g, b] = colour.to_array().map(to_srgb);
+                let [r, g, b] = colour.to_array().map(to_byte);
                 let alpha = (covered * 255 / (SAMPLES * SAMPLES)) as u8;
                 pixels.push([r, g, b, alpha]);
             }
@@ -365,6 +367,7 @@ impl Target {
 mod tests {
     use super::*;
     use ectome_mesh::shapes;
+    use ectome_texture::Coding;
 
     #[test]
     fn a_sphere_fills_the_height_and_covers_a_disc() {
@@ -478,7 +481,10 @@ mod tests {
         let plate = builder.finish();
         let camera = Camera::from_direction(&plate, Vec3::Z, 16, 16);
         let middle = |mesh: &Mesh, texel: Option<[u8; 3]>| {
-            let normal = texel.and_then(|t| Some((Texture::from_linear(1, 1, &t)?, 0, 1.0)));
+            let normal = texel.and_then(|[r, g, b]| {
+                let texture = Texture::of(1, 1, &[r, g, b, 255], Coding::Linear, None)?;
+                Some((texture, 0, 1.0))
+            });
             let surface = Surface {
                 colour: Vec3::splat(0.5),
                 texture: None,

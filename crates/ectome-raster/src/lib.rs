@@ -15,8 +15,7 @@
 
 mod camera;
 mod draw;
-mod texture;
 
 pub use camera::Camera;
 pub use draw::{Picture, Surface, render};
-pub use texture::Texture;
+pub use ectome_texture::Texture;

@@ -1,6 +1,8 @@
 //! Briefs: the limits and conventions of a target.
 
 use serde::{Deserialize, Serialize};
+
+use crate::SheetsAs;
 use thiserror::Error;
 
 /// One level of detail and what it must keep to.
@@ -53,6 +55,9 @@ pub struct Brief {
     /// What stands between the asset's name and the tier's number in names of files and objects.
     #[serde(default = "default_suffix")]
     pub suffix: String,
+    /// How several UV sheets are told apart in files.
+    #[serde(default)]
+    pub sheets: SheetsAs,
     /// Formats of a parcel.
     #[serde(default = "default_formats")]
     pub formats: Vec<String>,

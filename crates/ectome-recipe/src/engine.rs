@@ -19,6 +19,7 @@ use crate::{
     CutReport, CutSettings, Done, EngineError, Proof, Recipe, Session, UvReport,
     kept::{Artefact, FirstPassed, Kept, Measurements},
     session::Worked,
+    sheets,
     step::{Nature, Operation, Output, Step, triangulated},
 };
 
@@ -130,6 +131,10 @@ pub fn run(
         .filter(|_| recipe.steps.last().is_some_and(reduces))
     {
         cut.took(started.elapsed());
+    }
+    let sheets = sheets::count(recipe);
+    if let Some(proof) = out.proof.as_mut().filter(|_| sheets > 1) {
+        proof.sheet_materials = sheets::materials(&out.scene.mesh, sheets);
     }
     Ok(Outcome {
         scene: out.scene,

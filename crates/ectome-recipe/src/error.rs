@@ -60,6 +60,9 @@ pub enum EngineError {
         /// Why those that were found stay.
         held: Option<String>,
     },
+    /// Nothing can be baked.
+    #[error("nothing can be baked: {0}")]
+    Bake(String),
     /// A change took everything away.
     #[error(
         "\u{201c}{by}\u{201d} would leave nothing of the source. Change its figures, or take it back"
@@ -157,6 +160,15 @@ impl From<CompareError> for EngineError {
         match error {
             CompareError::Cancelled(c) => Self::Cancelled(c),
             other => Self::Compare(other),
+        }
+    }
+}
+
+impl From<ectome_bake::BakeError> for EngineError {
+    fn from(error: ectome_bake::BakeError) -> Self {
+        match error {
+            ectome_bake::BakeError::Cancelled(cancelled) => Self::Cancelled(cancelled),
+            other => Self::Bake(other.to_string()),
         }
     }
 }

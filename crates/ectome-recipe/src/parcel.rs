@@ -3,20 +3,45 @@
 use ectome_formats::{Scene, glb, obj_write, ply_write};
 use ectome_mesh::Progress;
 
-use crate::{EngineError, step::triangulated};
+use crate::{
+    EngineError,
+    sheets::{self, SheetsAs},
+    step::triangulated,
+};
 
-/// A scene as one tier of a parcel: `suffix` stands behind the names of its parts, and `notice`, what is known of origin and
-/// licence, behind its own.
+/// What a file of a parcel carries beside the mesh.
+#[derive(Clone, Debug, Default)]
+pub struct Marks {
+    /// Stands behind the names of parts.
+    pub suffix: String,
+    /// What is known of origin and licence: stands behind the scene's own.
+    pub notice: Option<String>,
+    /// Sheets that the UVs lie on.
+    pub sheets: u32,
+    /// How they are told apart.
+    pub sheets_as: SheetsAs,
+}
+
+/// A scene as one tier of a parcel.
 #[must_use]
-pub fn as_tier(mut scene: Scene, suffix: &str, notice: Option<&str>) -> Scene {
+pub fn as_tier(scene: Scene, marks: &Marks) -> Scene {
+    let mut scene = sheets::delivered(scene, marks.sheets, marks.sheets_as);
+    let suffix = &marks.suffix;
     let parts = &mut scene.mesh.parts;
     parts.iter_mut().for_each(|p| p.name.push_str(suffix));
-    if let Some(notice) = notice {
+    let of_sheets = (marks.sheets > 1)
+        .then(|| format!("{} UV sheets: {}.", marks.sheets, marks.sheets_as.says()));
+    for notice in marks.notice.iter().chain(&of_sheets) {
         let own = scene.copyright.take();
-        scene.copyright =
-            Some(own.map_or_else(|| notice.to_owned(), |own| format!("{own}. {notice}")));
+        scene.copyright = Some(own.map_or_else(|| notice.clone(), |own| after(&own, notice)));
     }
     scene
+}
+
+/// One sentence behind another.
+fn after(first: &str, second: &str) -> String {
+    let stop = if first.ends_with('.') { "" } else { "." };
+    format!("{first}{stop} {second}")
 }
 
 /// The files of a scene called `stem` in each format: `obj` with what belongs to it, `ply`, and `glb` for everything else. Where a
@@ -60,7 +85,12 @@ mod tests {
         let mut scene = Scene::from(shapes::icosphere(1.0, 1));
         scene.mesh.parts[0].name = "float".to_owned();
         scene.copyright = Some("By nobody".to_owned());
-        let tier = as_tier(scene, "_LOD1", Some("Licence: none."));
+        let marks = Marks {
+            suffix: "_LOD1".to_owned(),
+            notice: Some("Licence: none.".to_owned()),
+            ..Marks::default()
+        };
+        let tier = as_tier(scene, &marks);
         let formats = ["glb", "obj", "ply"].map(str::to_owned);
         let files = files("float_LOD1", &tier, &formats).unwrap();
         let names: Vec<&str> = files.iter().map(|f| f.0.as_str()).collect();

@@ -2,6 +2,7 @@
 
 use ectome_formats::Scene;
 use ectome_raster::{Camera, Surface, Texture, render};
+use ectome_texture::Coding;
 use glam::Vec3;
 
 /// Linear grey of faces without a material.
@@ -29,7 +30,7 @@ fn surface(scene: &Scene, material: u32) -> Surface {
     let [r, g, b, _] = library.base_colour(material);
     let decoded = |image: usize| {
         let rgb = image::load_from_memory(&library.images[image].bytes).ok()?;
-        Some(rgb.into_rgb8())
+        Some(rgb.into_rgba8())
     };
     let size = |(w, h): (u32, u32)| (w as usize, h as usize);
     let texture = library
@@ -37,14 +38,18 @@ fn surface(scene: &Scene, material: u32) -> Surface {
         .and_then(|(image, set)| {
             let rgb = decoded(image)?;
             let (w, h) = size(rgb.dimensions());
-            Some((Texture::from_srgb(w, h, rgb.as_raw())?, set))
+            Some((Texture::of(w, h, rgb.as_raw(), Coding::Srgb, None)?, set))
         });
     let normal = library
         .normal_image(material)
         .and_then(|(image, set, strength)| {
             let rgb = decoded(image)?;
             let (w, h) = size(rgb.dimensions());
-            Some((Texture::from_linear(w, h, rgb.as_raw())?, set, strength))
+            Some((
+                Texture::of(w, h, rgb.as_raw(), Coding::Linear, None)?,
+                set,
+                strength,
+            ))
         });
     Surface {
         colour: Vec3::new(r, g, b),

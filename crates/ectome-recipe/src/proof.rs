@@ -109,6 +109,9 @@ pub struct Proof {
     pub uvs: Option<UvProof>,
     /// Materials in use in the result.
     pub materials: usize,
+    /// Materials once each of its UV sheets is one; 0 where there are no several sheets.
+    #[serde(default)]
+    pub sheet_materials: usize,
     /// UV sets of the result.
     pub uv_sets: usize,
 }
@@ -244,6 +247,7 @@ pub(crate) fn prove(
             normals_mean_degrees: report.normal_deviation_mean_degrees,
             uvs: uvs(report, details),
             materials: used.len(),
+            sheet_materials: 0,
             uv_sets: low.mesh.uv_sets.len(),
         },
         pictures: Pictures {

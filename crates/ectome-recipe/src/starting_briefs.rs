@@ -1,6 +1,6 @@
 //! Briefs to start from: common practice, no published source, for teams to replace by their own.
 
-use crate::{Brief, Tier};
+use crate::{Brief, SheetsAs, Tier};
 
 /// A target: name, screen height, field of view, texel density, permitted outline difference. The last is the worst place
 /// of the worst view, about a quarter of a percent of the screen's height.
@@ -79,6 +79,7 @@ pub fn starting() -> Vec<Brief> {
                     .to_vec(),
                 green: "up".to_owned(),
                 suffix: "_LOD".to_owned(),
+                sheets: SheetsAs::default(),
                 formats: vec!["glb".to_owned()],
                 tiers: tiers
                     .iter()

@@ -3,10 +3,10 @@
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, measure, topology::Topology};
 use ectome_recipe::{
-    CutSettings, EngineError, Manner, Packing, Recipe, SeamMark, Session, SheetSettings, Stacks,
-    Target, UvChange, UvReport, UvStep,
+    Change, CutSettings, EngineError, Fate, Manner, Packing, Recipe, SeamMark, Session,
+    SheetSettings, Stacks, Target, UvChange, UvReport, UvStep,
     engine::{self, Stock},
-    step::{Operation, triangulated},
+    step::{Operation, only_built, triangulated},
     uv::{examined, sheet},
 };
 use rstest::{fixture, rstest};
@@ -316,4 +316,51 @@ fn a_cut_goes_on_from_new_uvs() {
     assert!(lower.scene.mesh.triangle_count() <= 3000);
     assert!(numbers.islands > 0 && numbers.islands <= made.uv.unwrap().numbers.islands);
     assert!(measure::area(&lower.scene.mesh) > 0.5 * measure::area(&made.scene.mesh));
+}
+
+/// A priority names a part as the ledger does, also after others were joined or left out.
+#[test]
+fn a_priority_finds_its_part_after_a_join_and_an_omit() {
+    let progress = Progress::new();
+    let mut scene = ectome_demo::rope_winch();
+    let chosen = scene.mesh.parts.len() as u32 - 1;
+    let name = scene.mesh.parts[chosen as usize].name.clone();
+    let changes = [
+        Change::Join {
+            parts: vec![0, 2],
+            name: "frame".to_owned(),
+        },
+        Change::Fate {
+            parts: vec![1],
+            fate: Fate::Omit,
+        },
+    ];
+    for change in changes {
+        scene = change.apply(scene, &progress).unwrap().0;
+    }
+    let scene = triangulated(only_built(scene).unwrap(), &progress).unwrap();
+    let (scene, _) = apply(
+        &scene,
+        unwrapping(Manner::Mechanical),
+        packing(Stacks::Apart),
+    );
+    let priority = UvChange::Priority {
+        at: Vec::new(),
+        parts: vec![chosen],
+        factor: 2.0,
+    };
+    let (scene, _) = apply(&scene, priority, packing(Stacks::Apart));
+    let found = sheet::of(&scene, 2048, 1).unwrap();
+    assert_eq!(found.parts[chosen as usize], name);
+    let median = |of_chosen: bool| {
+        let islands = found.islands.iter();
+        let mut list: Vec<f64> = islands
+            .filter(|i| (i.part == chosen) == of_chosen)
+            .map(|i| i.density)
+            .collect();
+        list.sort_by(f64::total_cmp);
+        list[list.len() / 2]
+    };
+    let ratio = median(true) / median(false);
+    assert!((1.9..2.1).contains(&ratio), "{ratio}");
 }

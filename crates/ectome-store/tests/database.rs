@@ -218,7 +218,7 @@ async fn a_database_that_is_killed_comes_back_and_work_goes_on() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_database_that_ends_again_and_again_is_given_up_with_its_reason() {
     let f = Fixture::new().await;
-    let mut health = f.server.connection().health.clone();
+    let mut health = f.server.health();
     for _ in 0..3 {
         health.wait_for(|h| *h == Health::Up).await.unwrap();
         kill(f.server.process());

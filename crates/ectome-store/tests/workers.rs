@@ -80,7 +80,7 @@ async fn each_worker_takes_the_kinds_it_was_told_and_together_they_do_everything
     let rest = [Kind::Prepare, Kind::Analyse, Kind::Cut];
     let doer = Worker::of(&second, &rest, u64::MAX);
     let asset = f.store.asset(asset.id).await.unwrap();
-    assert!(matches!(asset.state, AssetState::Ready(_)));
+    assert_eq!(asset.state(), AssetState::Ready);
     f.store.ask_for_cut(&asset, 100).await.unwrap();
     until(&second, |work| work.iter().all(|w| w.state == State::Done)).await;
     let cut = &f.store.tray(asset.id).await.unwrap()[0];

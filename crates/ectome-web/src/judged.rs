@@ -1,6 +1,6 @@
 //! Candidates judged against briefs.
 
-use ectome_recipe::{Brief, Judgement, Measured, Standing};
+use ectome_recipe::{Brief, Judgement, Measured, SheetsAs, Standing};
 use ectome_store::{
     asset::Asset,
     candidate::{Candidate, CandidateState},
@@ -8,7 +8,7 @@ use ectome_store::{
 };
 
 /// What was measured of a candidate, once it is made.
-pub fn measured(asset: &Asset, c: &Candidate) -> Option<Measured> {
+pub fn measured(brief: &Brief, asset: &Asset, c: &Candidate) -> Option<Measured> {
     if c.state != CandidateState::Ready {
         return None;
     }
@@ -24,6 +24,9 @@ pub fn measured(asset: &Asset, c: &Candidate) -> Option<Measured> {
             None => whole.then_some(0.0),
         },
         materials: match &c.proof {
+            Some(p) if p.sheet_materials > 0 && brief.sheets == SheetsAs::Materials => {
+                p.sheet_materials
+            }
             Some(p) => p.materials,
             None => inspection.materials.len(),
         },
@@ -36,7 +39,12 @@ pub fn measured(asset: &Asset, c: &Candidate) -> Option<Measured> {
 /// A candidate judged as tier `number`, once it is made. Beyond the brief's tiers nothing is asked.
 pub fn judge(brief: &Brief, asset: &Asset, number: usize, c: &Candidate) -> Option<Judgement> {
     let tier = brief.tiers.get(number)?;
-    Some(Judgement::of(brief, number, tier, &measured(asset, c)?))
+    Some(Judgement::of(
+        brief,
+        number,
+        tier,
+        &measured(brief, asset, c)?,
+    ))
 }
 
 /// What a candidate's proof says in three words, and its class.

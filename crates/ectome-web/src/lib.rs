@@ -20,6 +20,7 @@
 //! | `judged` | candidates against briefs |
 //! | `events`, `feed` | progress; the latest work, asked for once for all pages that listen |
 //! | `extract`, `fields`, `reply` | parts of requests, and answers; what cannot be read is a sentence |
+//! | `opening` | what takes seconds to open is opened once, apart from the request |
 //! | `page_json` | JSON inside a page, which no string can leave |
 //! | [`guard`] | who may ask: `Host`, `Origin`, `Sec-Fetch-Site`, the token; security headers |
 //! | `health` | what is wrong with the database or the disk, on every page at once |
@@ -38,6 +39,7 @@ pub mod guard;
 mod health;
 mod intake;
 mod judged;
+mod opening;
 mod page_json;
 mod parcel;
 mod parts;

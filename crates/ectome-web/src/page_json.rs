@@ -72,7 +72,7 @@ mod tests {
             .split_once('>')
             .and_then(|(_, rest)| rest.rsplit_once('<'))
             .unwrap();
-        let back: Value = serde_json::from_str(inside.0).unwrap();
+        let back: serde_json::Value = serde_json::from_str(inside.0).unwrap();
         assert_eq!(back, value);
     }
 }

@@ -1,6 +1,6 @@
 //! Figures and standings as the pages write them.
 
-use ectome_recipe::Standing;
+use ectome_recipe::{Inspection, Standing, advice};
 
 pub use ectome_recipe::words::{counted, distance, grouped, length, sentence};
 
@@ -62,16 +62,6 @@ pub fn tearing(i: &Inspection) -> Option<String> {
 mod tests {
     use super::*;
     use rstest::rstest;
-
-    #[rstest]
-    #[case(0.0004, "0")]
-    #[case(0.25, "250 µm")]
-    #[case(1.94, "1.9 mm")]
-    #[case(242.3, "242 mm")]
-    #[case(1500.0, "1.50 m")]
-    fn lengths_have_their_unit(#[case] mm: f64, #[case] text: &str) {
-        assert_eq!(length(mm), text);
-    }
 
     #[rstest]
     #[case("Fog bell", "fog_bell")]

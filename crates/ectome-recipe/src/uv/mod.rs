@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 
 pub use ectome_uv::unwrap::Ground;
 
-use crate::{EngineError, step::Split};
+use crate::{EngineError, sheets, step::Split};
 use work::Work;
 
 /// A place on the surface, in metres; it names the island it lies on.
@@ -219,16 +219,19 @@ pub(crate) fn layout_of(scene: &Scene, sheets: u32) -> Layout {
     layout
 }
 
-/// The set of textures of each material: materials with the same pictures share one, and those without any do.
+/// The set of textures of each material: materials with the same pictures share one, and those without any do, unless they were
+/// written as sheets of their own.
 pub(crate) fn sets_of_textures(scene: &Scene) -> Vec<u32> {
-    let mut known: Vec<[Option<usize>; 2]> = Vec::new();
+    let mut known: Vec<([Option<usize>; 2], Option<u64>)> = Vec::new();
     (0..scene.library.materials.len() as u32)
         .map(|m| {
             let library = &scene.library;
-            let key = [
+            let pictures = [
                 library.base_colour_image(m).map(|i| i.0),
                 library.normal_image(m).map(|i| i.0),
             ];
+            let sheet = &library.materials[m as usize]["extras"][sheets::SHEET];
+            let key = (pictures, sheet.as_u64());
             let at = known.iter().position(|k| *k == key).unwrap_or_else(|| {
                 known.push(key);
                 known.len() - 1

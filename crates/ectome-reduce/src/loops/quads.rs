@@ -109,8 +109,8 @@ impl Quads {
 
 /// Which quads lie in rows. `faces` holds a joined quad at the lower of the two numbers that `joined` ties together.
 ///
-/// A point is even where four quads meet and nothing else, or two or one at an open border. A quad lies in a row when three of
-/// its points are even, or when it is beside one of which that is true; so the rows around a pole, a corner or an end stay.
+/// A point is even where four quads meet and nothing else, or two or one at an open border. A quad lies in a row when all its
+/// points are even, or when it is beside one of which that is true; so the rows around a pole, a corner or an end stay.
 fn in_rows(mesh: &Mesh, faces: &[[u32; 4]], joined: &[u32]) -> Vec<bool> {
     let stands = |f: usize| joined[f] == NONE || (f as u32) < joined[f];
     let point = |v: u32| mesh.vertex_point[v as usize] as usize;
@@ -142,7 +142,7 @@ fn in_rows(mesh: &Mesh, faces: &[[u32; 4]], joined: &[u32]) -> Vec<bool> {
     };
     let is_core = |f: usize| {
         let face = faces[f];
-        stands(f) && face[3] != NONE && face.iter().filter(|&&v| even(v)).count() >= 3
+        stands(f) && face[3] != NONE && face.iter().all(|&v| even(v))
     };
     let core: Vec<bool> = (0..faces.len()).map(is_core).collect();
     // The quad that a face of the mesh became part of.

@@ -72,6 +72,9 @@ mod tests {
             attempts: 7,
             crashes: 3,
             memory,
+            needs: 0,
+            worker: None,
+            accepted: true,
             seconds: None,
         }
     }

@@ -3,7 +3,7 @@
 use ectome_recipe::{Brief, Inspection};
 use ectome_store::{
     analysis::Outlook,
-    asset::{Asset, AssetState},
+    asset::Asset,
     brief::BriefRow,
     candidate::{Candidate, CandidateState},
     chain::ChainTier,
@@ -54,11 +54,6 @@ impl Rows {
             show,
             briefs,
         })
-    }
-
-    /// True once the source has been read.
-    pub fn is_ready(&self) -> bool {
-        self.asset.state() == AssetState::Ready
     }
 
     /// What the source consists of; nothing before it is read.

@@ -1,6 +1,6 @@
 //! A brief as a form sends it.
 
-use ectome_recipe::{Brief, Tier};
+use ectome_recipe::{Brief, SheetsAs, Tier};
 
 use crate::{
     failure::Failure,
@@ -24,6 +24,7 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         maps: own(f.all("map")),
         green: f.text("green").to_owned(),
         suffix: f.text("suffix").to_owned(),
+        sheets: SheetsAs::of(f.text("sheets")).unwrap_or_default(),
         formats: own(f.all("format")),
         tiers: tiers(f)?,
     };

@@ -16,7 +16,6 @@ use crate::{
 /// One tier, made or not.
 pub struct TierLine {
     pub tier: u32,
-    pub triangles: String,
     pub locked: bool,
     pub ready: bool,
     /// Made of the source as it was before its last change.
@@ -44,8 +43,6 @@ pub struct FindingLine {
 pub struct ChainView {
     pub tiers: Vec<TierLine>,
     pub complete: bool,
-    /// Tiers that could not be made.
-    pub failed: usize,
     pub verdict: String,
     pub class: &'static str,
     /// Said where fewer tiers would do.
@@ -88,7 +85,6 @@ impl ChainView {
         bases.push(Side::source(rows, false));
         let limits = brief.tiers.iter().map(|t| words::grouped(t.triangles));
         Self {
-            failed: judged::failed(chain),
             complete: judged::is_complete(asset, chain),
             tiers,
             verdict,
@@ -148,7 +144,6 @@ fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
     let findings = judgement.iter().flat_map(|j| &j.findings);
     TierLine {
         tier: t.tier,
-        triangles: words::grouped(c.triangles.unwrap_or(0)),
         locked: t.locked,
         ready: c.state == CandidateState::Ready,
         out_of_date: c.is_out_of_date(asset),

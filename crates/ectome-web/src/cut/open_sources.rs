@@ -1,32 +1,40 @@
 //! Sources that are open for looking: analysed, in memory, ready to be cut to any count at once.
 
-use std::sync::Arc;
+use std::{sync::Arc, time::Duration};
 
 use axum::http::StatusCode;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use ectome_recipe::{Change, Done, Recipe, Session, engine};
 use ectome_store::{Store, asset::Asset, stock::StoreStock};
-use tokio::{sync::Mutex, task::spawn_blocking};
+use tokio::task::spawn_blocking;
 
-use crate::failure::Failure;
+use crate::{failure::Failure, opening::Opening};
 
 /// How many sources stay open; a million triangles take about 200 MB.
 const MOST_OPEN: usize = 2;
 
-/// A source and the key of its analysis.
-type Open = (String, Arc<Session>);
+/// How long somebody waits to hear what a change would do.
+const WAITED: Duration = Duration::from_secs(600);
+/// And somebody who drags: a page asks again by itself.
+const DRAGGED: Duration = Duration::from_millis(1500);
 
-/// A prepared source and the key of its recipe.
-type Prepared = (String, Arc<Scene>);
-
-/// The sources that were looked at last. Only a cache: nothing here is missed after a restart.
-#[derive(Clone, Default)]
+/// The sources that were looked at last.
+#[derive(Clone)]
 pub struct OpenSources {
-    /// Latest last, by the key of their analysis.
-    sessions: Arc<Mutex<Vec<Open>>>,
+    /// By the key of their analysis.
+    sessions: Opening<Session>,
     /// The source that changes are tried on, by the key of its recipe.
-    prepared: Arc<Mutex<Option<Prepared>>>,
+    prepared: Opening<Scene>,
+}
+
+impl Default for OpenSources {
+    fn default() -> Self {
+        Self {
+            sessions: Opening::new(MOST_OPEN),
+            prepared: Opening::new(1),
+        }
+    }
 }
 
 impl OpenSources {
@@ -61,25 +69,14 @@ impl OpenSources {
         };
         let recipe = Recipe::prepared(&asset.source, &changes);
         let key = recipe.key();
-        // Held while a source is read, so that two previews read it once.
-        let mut prepared = self.prepared.lock().await;
-        let scene = match prepared.as_ref().filter(|(k, _)| *k == key) {
-            Some((_, scene)) => scene.clone(),
-            None => {
-                let progress = Progress::new();
-                let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
-                let scene = spawn_blocking(move || engine::scene(&recipe, &stock, &progress))
-                    .await
-                    .map_err(|_| broken())?
-                    .map_err(|e| {
-                        Failure::bad(format!("{} could not be opened: {e}.", asset.name))
-                    })?;
-                let scene = Arc::new(scene);
-                *prepared = Some((key, scene.clone()));
-                scene
-            }
+        let progress = Progress::new();
+        let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
+        let name = asset.name.clone();
+        let open = move || {
+            engine::scene(&recipe, &stock, &progress)
+                .map_err(|e| format!("{name} could not be opened: {e}."))
         };
-        drop(prepared);
+        let scene = self.prepared.get(&key, WAITED, open).await?;
         spawn_blocking(move || change.apply((*scene).clone(), &Progress::new()))
             .await
             .map_err(|_| broken())?
@@ -90,15 +87,7 @@ impl OpenSources {
     async fn session(&self, store: &Store, asset: &Asset) -> Result<Arc<Session>, Failure> {
         let recipe = asset.recipe(4);
         let key = recipe.analysis_key().unwrap_or_default();
-        // Held while a source is opened, so that a drag opens it once.
-        let mut sessions = self.sessions.lock().await;
-        if let Some(at) = sessions.iter().position(|(k, _)| *k == key) {
-            let found = sessions.remove(at);
-            let session = found.1.clone();
-            sessions.push(found);
-            return Ok(session);
-        }
-        if store.outlook(&recipe).await?.is_none() {
+        if !self.sessions.has(&key) && store.outlook(&recipe).await?.is_none() {
             return Err(Failure::new(
                 StatusCode::CONFLICT,
                 format!(
@@ -109,16 +98,12 @@ impl OpenSources {
         }
         let progress = Progress::new();
         let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
-        let session = spawn_blocking(move || engine::open(&recipe, &stock, &progress))
-            .await
-            .map_err(|_| broken())?
-            .map_err(|e| Failure::bad(format!("{} could not be opened: {e}.", asset.name)))?;
-        let session = Arc::new(session);
-        if sessions.len() == MOST_OPEN {
-            sessions.remove(0);
-        }
-        sessions.push((key, session.clone()));
-        Ok(session)
+        let name = asset.name.clone();
+        let open = move || {
+            engine::open(&recipe, &stock, &progress)
+                .map_err(|e| format!("{name} could not be opened: {e}."))
+        };
+        self.sessions.get(&key, DRAGGED, open).await
     }
 }
 

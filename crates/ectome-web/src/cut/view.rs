@@ -1,6 +1,6 @@
 //! What the Cut step shows.
 
-use ectome_recipe::{Attention, CutSettings, Inspection, advice};
+use ectome_recipe::{Attention, CutSettings, Inspection, Vanished, advice};
 
 use super::tray_view::{TrayLine, result_sentence, tray_lines};
 use crate::{
@@ -21,6 +21,8 @@ pub struct CutView {
     pub gave_way: Vec<String>,
     /// Parts and materials of which nothing is left.
     pub gone: Vec<String>,
+    /// Loose pieces of which nothing is left, in a sentence.
+    pub vanished: Option<String>,
     /// The analysis with these settings is there.
     pub analysed: bool,
     /// How much of the source is quads, if enough of it is for edge loops.
@@ -73,6 +75,7 @@ impl CutView {
             result: shown.and_then(|c| result_sentence(c, asset, &rows.brief)),
             gave_way: report.map(|r| r.held_by.clone()).unwrap_or_default(),
             gone: report.map(|r| r.gone.clone()).unwrap_or_default(),
+            vanished: report.and_then(|r| vanished_sentence(&r.vanished)),
             analysed: rows.outlook.is_some(),
             quads: quads_sentence(inspection),
             flat: flat.and_then(|left| flat_sentence(left, rows.source_triangles())),
@@ -106,6 +109,22 @@ fn quads_sentence(i: &Inspection) -> Option<String> {
         "{:.0} % of the source is quads. Take out one edge loop in",
         share * 100.0
     ))
+}
+
+fn vanished_sentence(v: &Vanished) -> Option<String> {
+    let largest = v.largest.first()?;
+    let on = match largest.part.as_str() {
+        "" => String::new(),
+        part => format!(" of {part}"),
+    };
+    let size = words::length(largest.size_mm);
+    Some(match v.pieces {
+        1 => format!("1 loose piece vanished: {size} across{on}"),
+        n => format!(
+            "{} loose pieces vanished, the largest {size} across{on}",
+            words::grouped(n as u64)
+        ),
+    })
 }
 
 fn repeats_sentence(i: &Inspection) -> Option<String> {

@@ -10,7 +10,7 @@ use axum::{
 };
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Brief, TierResult, engine, parcel};
+use ectome_recipe::{Brief, TierResult, engine, parcel, sheets};
 use ectome_store::{
     asset::{Asset, PassOn, Provenance},
     candidate::{Candidate, CandidateState},
@@ -117,7 +117,7 @@ pub async fn download(
     if candidate.state != CandidateState::Ready {
         return Err(missing());
     }
-    let scene = scene_of(&app, &asset, &candidate, suffix).await?;
+    let scene = scene_of(&app, &asset, &candidate, &brief, suffix).await?;
     let bytes = run_blocking(move || parcel::glb(&scene).map_err(unwritable(&stem))).await?;
     Ok(attachment(&file, GLB, bytes))
 }
@@ -155,12 +155,18 @@ async fn scene_of(
     app: &App,
     asset: &Asset,
     c: &Candidate,
+    brief: &Brief,
     suffix: String,
 ) -> Result<Scene, Failure> {
     let recipe = app.store.recipe(&c.hash).await?;
+    let marks = parcel::Marks {
+        suffix,
+        notice: notice(&asset.provenance),
+        sheets: sheets::count(&recipe),
+        sheets_as: brief.sheets,
+    };
     let progress = Progress::new();
     let stock = StoreStock::of(&app.store, asset.id, u64::MAX, &progress);
-    let notice = notice(&asset.provenance);
     run_blocking(move || {
         let scene = engine::scene(&recipe, &stock, &progress).map_err(|e| {
             tracing::error!(error = %e, "a candidate cannot be read back");
@@ -169,7 +175,7 @@ async fn scene_of(
                 "A stored mesh is damaged. Cut it again.",
             )
         })?;
-        Ok(parcel::as_tier(scene, &suffix, notice.as_deref()))
+        Ok(parcel::as_tier(scene, &marks))
     })
     .await
 }
@@ -193,10 +199,10 @@ async fn zipped(
         let c = &t.candidate;
         let suffix = format!("{}{}", brief.suffix, t.tier);
         let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
-        let scene = scene_of(app, asset, c, suffix).await?;
+        let scene = scene_of(app, asset, c, brief, suffix).await?;
         let write = move || parcel::files(&own, &scene, &formats).map_err(unwritable(&own));
         files.extend(run_blocking(write).await?);
-        let measured = judged::measured(asset, c).unwrap_or_default();
+        let measured = judged::measured(brief, asset, c).unwrap_or_default();
         tiers.push(match brief.tiers.get(t.tier as usize) {
             Some(tier) => json!(TierResult::of(brief, t.tier as usize, tier, &measured)),
             // The brief asks nothing of it, so there is no limit and no verdict.
@@ -208,7 +214,7 @@ async fn zipped(
         });
     }
     let report = json!({
-        "source": stem, "brief": brief.name, "tiers": tiers,
+        "source": stem, "brief": brief.name, "tiers": tiers, "uv_sheets_are": brief.sheets.word(),
         "origin": provenance.origin, "author": provenance.author, "licence": provenance.licence,
         "may_be_passed_on": provenance.may_pass_on.word(),
     });

@@ -240,7 +240,7 @@ const INK: [u8; 3] = [0x1A, 0x2A, 0x2E];
 /// Draws the cells in rows of up to four under a title.
 fn contact_sheet(title: &str, cells: &[Cell]) -> Option<Vec<u8>> {
     let font = FontRef::try_from_slice(include_bytes!(
-        "../static/vendor/ibm-plex-sans-condensed-latin-500-normal.ttf"
+        "../../static/vendor/ibm-plex-sans-condensed-latin-500-normal.ttf"
     ))
     .ok()?;
     let columns = 4.min(cells.len() as u32);

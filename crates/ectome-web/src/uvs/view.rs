@@ -40,6 +40,8 @@ pub struct UvView {
     /// How islands were made and laid out last, which the form starts from.
     pub mechanical: bool,
     pub packing: PackingFields,
+    /// How several sheets will be told apart in files.
+    pub sheets_are: &'static str,
     /// How far the cut moved the texture.
     pub drift: Option<String>,
     /// Why the change that was asked for could not be made.
@@ -138,6 +140,7 @@ fn uv_view(rows: &Rows, steps: &[UvStep]) -> UvView {
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
         mechanical: made == Some(Manner::Mechanical),
         packing: (&steps.last().map_or_else(Packing::default, |s| s.packing.clone())).into(),
+        sheets_are: brief.sheets.says(),
         drift: shown.and_then(drift),
         fails: asked.filter(|c| c.changes_uvs).and_then(|c| c.fault.clone()),
     }

@@ -34,6 +34,8 @@ function setTarget(n, from) {
 // While the pin moves, the stage follows: one request at a time, the latest count wins.
 let looking = false;
 let wanted = null;
+/** The answer of a server that is still opening what is asked for (503, RFC 9110). */
+const OPENING = 503;
 
 async function look(n) {
   wanted = n;
@@ -43,6 +45,12 @@ async function look(n) {
     const count = wanted;
     wanted = null;
     const answer = await fetch(`/assets/${data.asset}/preview/${count}`).catch(() => null);
+    if (answer?.status === OPENING) {
+      at('stage-note').textContent = 'Opening the source …';
+      await new Promise((done) => { setTimeout(done, 300); });
+      wanted ??= count;
+      continue;
+    }
     if (!answer?.ok) {
       wanted = null;
       break;

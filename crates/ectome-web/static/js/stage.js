@@ -53,6 +53,8 @@ export class Stage {
     this.edges = false;
     this.flick = false;
     this.wipe = null;
+    /** There is nothing beside the source. */
+    this.alone = false;
     this.light = { turn: -0.6, rise: 0.85 };
     this.left = new Half();
     this.right = new Half();
@@ -84,6 +86,7 @@ export class Stage {
   async show(source, candidate, bounds) {
     if (!this.renderer) return;
     this.bounds = bounds;
+    this.#arrange(!candidate);
     await Promise.all([this.#load(this.left, source), this.#load(this.right, candidate)]);
     this.draw();
   }
@@ -124,6 +127,7 @@ export class Stage {
     this.left.model?.traverse((node) => {
       if (node.isMesh) known.set(node.userData.given.name, node.userData.given);
     });
+    this.#arrange(false);
     this.right.clear(false);
     this.right.url = 'preview';
     this.#put(this.right, model, (node) => known.get(node.material.name) ?? node.material);
@@ -397,9 +401,17 @@ export class Stage {
     this.draw();
   }
 
-  /** Width of what one camera fills: half the stage, or all of it while the two are wiped. */
+  /** The source has the whole stage while there is nothing to stand beside it. */
+  #arrange(alone) {
+    if (this.alone === alone) return;
+    this.alone = alone;
+    this.element.classList.toggle('alone', alone);
+    this.#resize();
+  }
+
+  /** Width of what one camera fills: half the stage, or all of it while the two are wiped or there is only one. */
   #width() {
-    return this.wipe === null ? this.element.clientWidth / 2 : this.element.clientWidth;
+    return this.wipe === null && !this.alone ? this.element.clientWidth / 2 : this.element.clientWidth;
   }
 
   #resize() {
@@ -437,9 +449,10 @@ export class Stage {
     const right = this.flick ? this.left : this.right;
     const line = Math.round((this.wipe ?? 0) * width);
     // Where a camera draws, and the part of it that is shown: from, width.
-    const sides = this.wipe === null
-      ? [[0, half, 0, half, this.left], [half, half, half, half, right]]
-      : [[0, width, 0, line, this.left], [0, width, line, width - line, right]];
+    const beside = [[0, half, 0, half, this.left], [half, half, half, half, right]];
+    const wiped = [[0, width, 0, line, this.left], [0, width, line, width - line, right]];
+    const both = this.wipe === null ? beside : wiped;
+    const sides = this.alone ? [[0, width, 0, width, this.left]] : both;
     for (const [x, wide, from, shown, side] of sides) {
       this.renderer.setViewport(x, 0, wide, height);
       this.renderer.setScissor(from, 0, shown, height);

@@ -84,7 +84,11 @@ impl Chain {
                 result.switch_distance_m,
             );
             let suffix = format!("{}{n}", brief.suffix);
-            let tier = parcel::as_tier(scene, &suffix, None);
+            let marks = parcel::Marks {
+                suffix: suffix.clone(),
+                ..parcel::Marks::default()
+            };
+            let tier = parcel::as_tier(scene, &marks);
             files.extend(parcel::files(
                 &format!("{stem}{suffix}"),
                 &tier,

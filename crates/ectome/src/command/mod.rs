@@ -1,5 +1,6 @@
 //! The commands and what can go wrong in them.
 
+mod bake;
 mod chain;
 mod collect;
 mod compare;
@@ -97,6 +98,7 @@ enum Which {
     Chain(chain::Chain),
     Loops(loops::Loops),
     Unwrap(unwrap::Unwrap),
+    Bake(bake::Bake),
     Compare(compare::Compare),
     Demo(demo::Demo),
     Serve(serve::Serve),
@@ -114,6 +116,7 @@ impl Command {
             Which::Chain(command) => command.run(),
             Which::Loops(command) => command.run(),
             Which::Unwrap(command) => command.run(),
+            Which::Bake(command) => command.run(),
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),
             Which::Serve(command) => command.run(),

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use ectome_recipe::{
-    Manner, Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, step,
+    Manner, Packing, SheetSettings, SheetsAs, Stacks, Turns, UvChange, UvStep,
+    sheets::delivered,
+    step,
     uv::{MANY, examined, expected_seconds},
 };
 
@@ -40,9 +42,12 @@ pub struct Unwrap {
     /// Straight outlines run along the edges of the sheet.
     #[arg(long)]
     straighten: bool,
-    /// How many sheets; the second lies to the right of the first.
+    /// How many sheets.
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
     sheets: u32,
+    /// How several sheets are told apart: a material for each, or tiles side by side.
+    #[arg(long, default_value = "materials")]
+    sheets_as: SheetsArg,
     /// Equal parts share one place, mirror images too.
     #[arg(long, default_value = "apart")]
     stacks: StacksArg,
@@ -74,6 +79,12 @@ enum LayoutArg {
     New,
     Repack,
     Keep,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum SheetsArg {
+    Materials,
+    Tiles,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -146,7 +157,11 @@ impl Unwrap {
             report.seconds += seconds;
         }
         if let Some(out) = &self.out {
-            output::scene(out, &scene)?;
+            let sheets_as = match self.sheets_as {
+                SheetsArg::Materials => SheetsAs::Materials,
+                SheetsArg::Tiles => SheetsAs::Tiles,
+            };
+            output::scene(out, &delivered(scene, self.sheets, sheets_as))?;
         }
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;

@@ -1,0 +1,92 @@
+//! What is asked for.
+
+use serde::{Deserialize, Serialize};
+
+use crate::Kind;
+
+/// How far rays look.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Reach {
+    /// Found at each point from how far source and low mesh are apart there, times this.
+    Automatic(f32),
+    /// So many metres, outward and inward.
+    Metres(f32),
+}
+
+/// Where rays look along.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Directions {
+    /// Normals averaged around each point: no gap at edges, and detail near them is bent.
+    Averaged,
+    /// Normals of the faces: detail stays straight, and there is a gap at hard edges.
+    Faces,
+    /// Of the faces inside, averaged towards their edges.
+    #[default]
+    Blended,
+}
+
+/// Which parts of the source a part of the low mesh is baked from.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Matching {
+    /// From everything: neighbours may bleed.
+    #[default]
+    All,
+    /// Each part of the low mesh from those of the source with the same number here: `low` and `source` give one for each
+    /// part.
+    Groups {
+        /// For each part of the low mesh.
+        low: Vec<u32>,
+        /// For each part of the source.
+        source: Vec<u32>,
+    },
+}
+
+/// What to bake and how.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Settings {
+    /// Width and height of the maps in texels.
+    pub size: u32,
+    /// Samples along each edge of a texel: 1 to 4, so 1 to 16 a texel.
+    pub samples: u32,
+    /// Texels that islands grow by.
+    pub padding: u32,
+    /// The maps.
+    pub kinds: Vec<Kind>,
+    /// How far rays look.
+    pub reach: Reach,
+    /// Where they look along.
+    pub directions: Directions,
+    /// What is baked from what.
+    pub matching: Matching,
+    /// Rays of each place for occlusion, bent normals and thickness.
+    pub rays: u32,
+    /// How far those look, in metres; everywhere without it.
+    pub distance: Option<f32>,
+    /// The radius that curvature shows in full, in metres; a hundredth of the diagonal without it.
+    pub curvature_radius: Option<f32>,
+    /// The height that is shown in full, up and down, in metres; the largest there is without it.
+    pub height: Option<f32>,
+    /// Green is up in tangent space (glTF 2.0); else down.
+    pub green_up: bool,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            size: 2048,
+            samples: 2,
+            padding: 16,
+            kinds: vec![Kind::Normal],
+            reach: Reach::Automatic(1.0),
+            directions: Directions::default(),
+            matching: Matching::All,
+            rays: 64,
+            distance: None,
+            curvature_radius: None,
+            height: None,
+            green_up: true,
+        }
+    }
+}

@@ -1,0 +1,214 @@
+//! The source as rays meet it.
+//!
+//! The hierarchy is the compressed wide one of `obvhs` (H. Ylitie, T. Karras, S. Laine, *Efficient Incoherent Ray Traversal on GPUs
+//! Through Compressed Wide BVHs*, 2017).
+
+use std::time::Duration;
+
+use ectome_mesh::Mesh;
+use glam::{Vec3, Vec3A};
+use obvhs::{
+    BvhBuildParams,
+    cwbvh::{CwBvh, builder::build_cwbvh_from_tris},
+    ray::{Ray, RayHit},
+    triangle::Triangle,
+};
+use rayon::prelude::*;
+
+/// A triangle made ready for rays.
+#[derive(Clone, Copy)]
+struct Facet {
+    corner: Vec3A,
+    e1: Vec3A,
+    e2: Vec3A,
+}
+
+/// What a ray found.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Found {
+    /// A front face, and how far along.
+    Front { face: u32, t: f32 },
+    /// Only faces from behind.
+    Back,
+    /// Nothing.
+    Nothing,
+}
+
+/// A surface that answers rays.
+pub struct Target {
+    bvh: CwBvh,
+    /// In the order of the hierarchy's leaves.
+    facets: Vec<Facet>,
+    faces: Vec<u32>,
+    /// The group of each, in the same order; empty where all are one.
+    groups: Vec<u32>,
+}
+
+/// How far outside a triangle a ray still counts as meeting it, in shares of its sides: without this, one that falls between
+/// two triangles by rounding would slip through.
+const SLACK: f32 = 1e-5;
+
+impl Target {
+    /// Indexes a mesh of triangles; `group_of_part` gives each part's group, or nothing.
+    pub fn of(mesh: &Mesh, group_of_part: &[u32]) -> Self {
+        // Of faces on the same points that look the same way one stands for all: a hierarchy cannot part them.
+        let mut named: Vec<([u32; 3], u32)> = (0..mesh.face_count() as u32)
+            .into_par_iter()
+            .map(|f| {
+                let [a, b, c] = mesh.triangle_points(f as usize);
+                let turned = match (a <= b, a <= c, b <= c) {
+                    (true, true, _) => [a, b, c],
+                    (false, _, true) => [b, c, a],
+                    _ => [c, a, b],
+                };
+                (turned, f)
+            })
+            .collect();
+        named.par_sort_unstable();
+        named.dedup_by_key(|(points, _)| *points);
+        let mut kept: Vec<u32> = named.into_iter().map(|(_, f)| f).collect();
+        kept.par_sort_unstable();
+        let given: Vec<Triangle> = kept
+            .par_iter()
+            .map(|&f| {
+                let [v0, v1, v2] = mesh.triangle(f as usize).map(Vec3A::from);
+                Triangle { v0, v1, v2 }
+            })
+            .collect();
+        let params = BvhBuildParams::medium_build();
+        let bvh = build_cwbvh_from_tris(&given, params, &mut Duration::default());
+        let order = &bvh.primitive_indices;
+        let run_of_face = mesh.run_of_faces();
+        let groups = match group_of_part.is_empty() {
+            true => Vec::new(),
+            false => order
+                .iter()
+                .map(|&i| {
+                    let run = run_of_face[kept[i as usize] as usize];
+                    let part = mesh.runs[run as usize].part as usize;
+                    group_of_part.get(part).copied().unwrap_or(u32::MAX)
+                })
+                .collect(),
+        };
+        Self {
+            facets: order
+                .iter()
+                .map(|&i| {
+                    let t = &given[i as usize];
+                    Facet {
+                        corner: t.v0,
+                        e1: t.v1 - t.v0,
+                        e2: t.v2 - t.v0,
+                    }
+                })
+                .collect(),
+            faces: order.iter().map(|&i| kept[i as usize]).collect(),
+            groups,
+            bvh,
+        }
+    }
+
+    /// A ray. A direction of minus nothing along an axis would be taken for one that goes down along it.
+    fn ray(origin: Vec3, direction: Vec3, most: f32) -> Ray {
+        Ray::new(origin.into(), (direction + Vec3::ZERO).into(), 0.0, most)
+    }
+
+    /// The first front face along a ray, up to `most`; of one group only where one is named.
+    pub fn first_front(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        most: f32,
+        group: Option<u32>,
+    ) -> Found {
+        let ray = Self::ray(origin, direction, most);
+        let mut hit = RayHit::none();
+        let mut behind = false;
+        let group = group.filter(|_| !self.groups.is_empty());
+        self.bvh.ray_traverse(ray, &mut hit, |ray, i| {
+            if group.is_some_and(|g| self.groups[i] != g) {
+                return f32::INFINITY;
+            }
+            let (t, facing) = self.facets[i].meets(ray);
+            if t < ray.tmax && !facing {
+                behind = true;
+                return f32::INFINITY;
+            }
+            t
+        });
+        match (hit.t < most, behind) {
+            (true, _) if hit.primitive_id != u32::MAX => Found::Front {
+                face: self.faces[hit.primitive_id as usize],
+                t: hit.t,
+            },
+            (_, true) => Found::Back,
+            _ => Found::Nothing,
+        }
+    }
+
+    /// True when nothing lies along a ray up to `most`, but for the face it begins on.
+    pub fn is_free(&self, origin: Vec3, direction: Vec3, most: f32, but: u32) -> bool {
+        let ray = Self::ray(origin, direction, most);
+        self.bvh
+            .ray_traverse_miss(ray, |ray, i| match self.faces[i] == but {
+                true => f32::INFINITY,
+                false => self.facets[i].meets(ray).0,
+            })
+    }
+
+    /// How far it is along a ray to the first face, whichever way it looks, but for the one it begins on.
+    pub fn first(&self, origin: Vec3, direction: Vec3, most: f32, but: u32) -> Option<f32> {
+        let ray = Self::ray(origin, direction, most);
+        let mut hit = RayHit::none();
+        self.bvh
+            .ray_traverse(ray, &mut hit, |ray, i| match self.faces[i] == but {
+                true => f32::INFINITY,
+                false => self.facets[i].meets(ray).0,
+            });
+        (hit.primitive_id != u32::MAX && hit.t < most).then_some(hit.t)
+    }
+}
+
+impl Facet {
+    /// Where along a ray it is met, or infinity, and whether from the front (T. Möller, B. Trumbore, *Fast, Minimum Storage
+    /// Ray/Triangle Intersection*, 1997, widened by [`SLACK`]).
+    #[inline]
+    fn meets(&self, ray: &Ray) -> (f32, bool) {
+        let p = ray.direction.cross(self.e2);
+        let volume = self.e1.dot(p);
+        let scale = 1.0 / volume;
+        let from = ray.origin - self.corner;
+        let u = from.dot(p) * scale;
+        let q = from.cross(self.e1);
+        let v = ray.direction.dot(q) * scale;
+        let at = self.e2.dot(q) * scale;
+        let inside = u >= -SLACK && v >= -SLACK && u + v <= 1.0 + SLACK;
+        match inside && at >= ray.tmin && at <= ray.tmax {
+            true => (at, volume > 0.0),
+            false => (f32::INFINITY, true),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ectome_mesh::shapes;
+
+    #[test]
+    fn faces_from_behind_are_passed_and_told() {
+        let ball = shapes::icosphere(1.0, 4);
+        let target = Target::of(&ball, &[]);
+        let from =
+            |origin: Vec3, direction: Vec3| target.first_front(origin, direction, 10.0, None);
+        let Found::Front { t, .. } = from(Vec3::Z * 3.0, -Vec3::Z) else {
+            panic!("no front")
+        };
+        assert!((t - 2.0).abs() < 0.01);
+        assert_eq!(from(Vec3::ZERO, Vec3::X), Found::Back);
+        assert_eq!(from(Vec3::Z * 3.0, Vec3::Z), Found::Nothing);
+        assert!(target.is_free(Vec3::Z * 1.1, Vec3::Z, 10.0, u32::MAX));
+        assert!(!target.is_free(Vec3::ZERO, Vec3::Z, 10.0, u32::MAX));
+        assert!(target.is_free(Vec3::ZERO, Vec3::Z, 0.5, u32::MAX));
+    }
+}

@@ -1,0 +1,219 @@
+//! Materials and textures of a scene as the kernel wants them: glTF 2.0's factors, textures, samplers and texture transforms.
+
+use ectome_bake::{Kind, Material, Slot, Source};
+use ectome_formats::Scene;
+use ectome_texture::{Coding, Texture, Wrap};
+use glam::{Affine2, Vec2, Vec3, Vec4};
+use serde_json::Value;
+
+/// What a source looks like.
+pub struct Looks {
+    materials: Vec<Material>,
+    textures: Vec<Texture>,
+}
+
+/// Textures that were decoded, by the number of the glTF texture and how its bytes are meant.
+struct Decoded<'a> {
+    scene: &'a Scene,
+    known: Vec<((usize, Coding), Option<usize>)>,
+    textures: Vec<Texture>,
+    /// Which texels of a picture the surface uses, by the texture's number, its UV set and transform.
+    used: Vec<(usize, usize, Affine2)>,
+}
+
+impl Looks {
+    /// Decodes what maps of these kinds need.
+    pub fn of(scene: &Scene, kinds: &[Kind]) -> Self {
+        let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
+        let (colours, bumps) = (
+            asks(&[Kind::BaseColour, Kind::Opacity]),
+            asks(&[Kind::Normal, Kind::NormalObject]),
+        );
+        let (rough, light) = (
+            asks(&[Kind::Roughness, Kind::Metalness]),
+            asks(&[Kind::Emissive]),
+        );
+        let mut decoded = Decoded {
+            scene,
+            known: Vec::new(),
+            textures: Vec::new(),
+            used: Vec::new(),
+        };
+        let library = &scene.library;
+        let materials = library
+            .materials
+            .iter()
+            .enumerate()
+            .map(|(number, m)| {
+                let pbr = &m["pbrMetallicRoughness"];
+                let factor = |v: &Value, or: f64| v.as_f64().unwrap_or(or) as f32;
+                let list = |v: &Value| -> Option<Vec3> {
+                    let list = v.as_array()?;
+                    let one = |k: usize| list.get(k).and_then(Value::as_f64).unwrap_or(0.0) as f32;
+                    Some(Vec3::new(one(0), one(1), one(2)))
+                };
+                let mut slot = |wanted: bool, v: &Value, coding| {
+                    wanted
+                        .then(|| decoded.slot(number as u32, v, coding))
+                        .flatten()
+                };
+                let strength = &m["extensions"]["KHR_materials_emissive_strength"];
+                Material {
+                    base: Vec4::from_array(library.base_colour(number as u32)),
+                    base_texture: slot(colours, &pbr["baseColorTexture"], Coding::Srgb),
+                    transparent: m["alphaMode"].as_str().is_some_and(|a| a != "OPAQUE"),
+                    roughness: factor(&pbr["roughnessFactor"], 1.0),
+                    metalness: factor(&pbr["metallicFactor"], 1.0),
+                    rough_metal_texture: slot(
+                        rough,
+                        &pbr["metallicRoughnessTexture"],
+                        Coding::Linear,
+                    ),
+                    emissive: list(&m["emissiveFactor"]).unwrap_or(Vec3::ZERO)
+                        * factor(&strength["emissiveStrength"], 1.0),
+                    emissive_texture: slot(light, &m["emissiveTexture"], Coding::Srgb),
+                    normal_texture: slot(bumps, &m["normalTexture"], Coding::Linear)
+                        .map(|s| (s, factor(&m["normalTexture"]["scale"], 1.0))),
+                }
+            })
+            .collect();
+        Self {
+            materials,
+            textures: decoded.textures,
+        }
+    }
+
+    /// The source of a bake.
+    pub fn source<'a>(&'a self, scene: &'a Scene) -> Source<'a> {
+        Source {
+            mesh: &scene.mesh,
+            materials: &self.materials,
+            textures: &self.textures,
+        }
+    }
+}
+
+impl Decoded<'_> {
+    /// The slot of a texture; `None` when there is none or its picture cannot be read.
+    fn slot(&mut self, material: u32, slot: &Value, coding: Coding) -> Option<Slot> {
+        let texture = slot["index"].as_u64()? as usize;
+        let moved = &slot["extensions"]["KHR_texture_transform"];
+        let pair = |name: &str, or: f32| {
+            let list = moved[name].as_array();
+            let one = |k: usize| {
+                let v = list.and_then(|l| l.get(k)).and_then(Value::as_f64);
+                v.map_or(or, |v| v as f32)
+            };
+            Vec2::new(one(0), one(1))
+        };
+        let transform = Affine2::from_scale_angle_translation(
+            pair("scale", 1.0),
+            moved["rotation"].as_f64().unwrap_or(0.0) as f32,
+            pair("offset", 0.0),
+        );
+        let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
+        let uv_set = set.unwrap_or(0) as usize;
+        let number = match self.known.iter().find(|(key, _)| *key == (texture, coding)) {
+            Some((_, number)) => *number,
+            None => {
+                self.used = vec![(material as usize, uv_set, transform)];
+                let number = self.decode(texture, coding).map(|t| {
+                    self.textures.push(t);
+                    self.textures.len() - 1
+                });
+                self.known.push(((texture, coding), number));
+                number
+            }
+        };
+        Some(Slot {
+            texture: number?,
+            uv_set,
+            transform,
+        })
+    }
+
+    fn decode(&self, texture: usize, coding: Coding) -> Option<Texture> {
+        let library = &self.scene.library;
+        let given = library.textures.get(texture)?;
+        let image = library.images.get(given["source"].as_u64()? as usize)?;
+        let rgba = image::load_from_memory(&image.bytes).ok()?.into_rgba8();
+        let (width, height) = (rgba.width() as usize, rgba.height() as usize);
+        let mask = self.mask(texture, width, height);
+        let mut texture = Texture::of(width, height, rgba.as_raw(), coding, mask.as_deref())?;
+        let sampler = given["sampler"].as_u64();
+        let sampler = sampler.and_then(|s| library.samplers.get(s as usize));
+        let wrap = |name: &str| match sampler.and_then(|s| s[name].as_u64()) {
+            Some(33_071) => Wrap::Clamp,
+            Some(33_648) => Wrap::Mirror,
+            _ => Wrap::Repeat,
+        };
+        texture.wrap = [wrap("wrapS"), wrap("wrapT")];
+        Some(texture)
+    }
+
+    /// The texels that faces with this texture use, and those beside them; `None` where faces go beyond the picture, so that all
+    /// of it counts. Without this the ground between islands would bleed into what is averaged.
+    fn mask(&self, texture: usize, width: usize, height: usize) -> Option<Vec<bool>> {
+        let mesh = &self.scene.mesh;
+        let mut mask = vec![false; width * height];
+        let size = Vec2::new(width as f32, height as f32);
+        for run in &mesh.runs {
+            let Some((uv_set, transform)) = run.material.and_then(|m| self.use_of(m, texture))
+            else {
+                continue;
+            };
+            let uvs = mesh.uv_sets.get(uv_set)?;
+            for f in run.faces.clone() {
+                let face = mesh.face(f as usize);
+                let p = [0, 1, 2].map(|k| transform.transform_point2(uvs[face[k] as usize]) * size);
+                let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
+                let room = Vec2::splat(2.0);
+                if low.cmplt(-room).any() || high.cmpgt(size + room).any() || !low.is_finite() {
+                    return None;
+                }
+                cover(&mut mask, width, height, p);
+            }
+        }
+        Some(mask)
+    }
+
+    /// Where a material uses a texture: the UV set and the transform. Materials that use it differently make all of it count, by
+    /// the first that is found.
+    fn use_of(&self, material: u32, texture: usize) -> Option<(usize, Affine2)> {
+        let m = self.scene.library.materials.get(material as usize)?;
+        let pbr = &m["pbrMetallicRoughness"];
+        let slots = [
+            &pbr["baseColorTexture"],
+            &pbr["metallicRoughnessTexture"],
+            &m["emissiveTexture"],
+            &m["normalTexture"],
+        ];
+        let uses = slots
+            .iter()
+            .any(|s| s["index"].as_u64() == Some(texture as u64));
+        let (_, uv_set, transform) = *self.used.first()?;
+        uses.then_some((uv_set, transform))
+    }
+}
+
+/// Marks the texels that a triangle touches, and those beside them.
+fn cover(mask: &mut [bool], width: usize, height: usize, p: [Vec2; 3]) {
+    let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
+    let area = (p[1] - p[0]).perp_dot(p[2] - p[0]);
+    let clamp = |v: f32, most: usize| (v.max(0.0) as usize).min(most - 1);
+    let (x0, x1) = (clamp(low.x - 1.0, width), clamp(high.x + 1.0, width));
+    let (y0, y1) = (clamp(low.y - 1.0, height), clamp(high.y + 1.0, height));
+    // How far outside an edge a texel's middle may lie: its own half and its neighbour.
+    let room = 1.5;
+    for y in y0..=y1 {
+        for x in x0..=x1 {
+            let at = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
+            let outside = (0..3).any(|k| {
+                let (a, b) = (p[k], p[(k + 1) % 3]);
+                let edge = b - a;
+                edge.perp_dot(at - a) * area.signum() < -room * edge.length()
+            });
+            mask[y * width + x] |= !outside;
+        }
+    }
+}

@@ -1,0 +1,100 @@
+//! A map as a PNG that says what its values mean.
+
+use ectome_bake::{Map, State};
+use ectome_texture::srgb;
+use rayon::prelude::*;
+
+use super::{BakeSettings, Kind};
+use crate::EngineError;
+
+/// A map in 8 or 16 bits. Colours are coded as sRGB, everything else is linear; normals in 8 bits are dithered, so that smooth
+/// slopes show no steps.
+pub fn png(map: &Map, size: usize, settings: &BakeSettings) -> Result<Vec<u8>, EngineError> {
+    let channels = map.kind.channels();
+    let colours = map.kind.is_srgb();
+    let mut out = Vec::new();
+    let mut encoder = png::Encoder::new(&mut out, size as u32, size as u32);
+    encoder.set_color(match channels {
+        1 => png::ColorType::Grayscale,
+        _ => png::ColorType::Rgb,
+    });
+    encoder.set_compression(png::Compression::Fast);
+    let coded = |v: u16| match colours {
+        true => srgb::to_coded(f32::from(v) / 65_535.0),
+        false => f32::from(v) / 65_535.0,
+    };
+    let bytes: Vec<u8> = match settings.deep {
+        true => {
+            encoder.set_depth(png::BitDepth::Sixteen);
+            let deep = |&v: &u16| match colours {
+                true => ((coded(v) * 65_535.0 + 0.5) as u16).to_be_bytes(),
+                false => v.to_be_bytes(),
+            };
+            map.texels.par_iter().flat_map_iter(deep).collect()
+        }
+        false => {
+            encoder.set_depth(png::BitDepth::Eight);
+            let dithers = map.kind.is_direction();
+            let byte = |(i, &v): (usize, &u16)| {
+                let noise = if dithers { noise(i as u32) } else { 0.5 };
+                (coded(v) * 255.0 + noise).clamp(0.0, 255.0) as u8
+            };
+            map.texels.par_iter().enumerate().map(byte).collect()
+        }
+    };
+    if colours {
+        encoder.set_source_srgb(png::SrgbRenderingIntent::Perceptual);
+    }
+    let failed = |e: png::EncodingError| EngineError::Bake(format!("a map cannot be written: {e}"));
+    encoder
+        .add_text_chunk("Description".to_owned(), describe(map, settings))
+        .map_err(failed)?;
+    let mut writer = encoder.write_header().map_err(failed)?;
+    writer.write_image_data(&bytes).map_err(failed)?;
+    writer.finish().map_err(failed)?;
+    Ok(out)
+}
+
+/// What a map is and what its values mean, in a sentence for its file.
+pub fn describe(map: &Map, settings: &BakeSettings) -> String {
+    let mut says = format!(
+        "{}, {}",
+        map.kind.word(),
+        match map.kind.is_srgb() {
+            true => "sRGB",
+            false => "linear",
+        }
+    );
+    if matches!(map.kind, Kind::Normal | Kind::BentNormal) {
+        let green = if settings.green_up { "up" } else { "down" };
+        says += &format!(", green {green}, MikkTSpace, bitangent per pixel");
+    }
+    if let Some([from, to]) = map.range_m {
+        says += &format!(", black {from} m, white {to} m");
+    }
+    says
+}
+
+/// A number from 0 to 1 around one half for each place, the same on every run: what is added before rounding.
+fn noise(i: u32) -> f32 {
+    let mut x = i.wrapping_mul(0x9E37_79B9) ^ 0x85EB_CA6B;
+    x = (x ^ (x >> 15)).wrapping_mul(0x2C1B_3C6D);
+    x = (x ^ (x >> 12)).wrapping_mul(0x297A_2D39);
+    x ^= x >> 15;
+    // Not the whole step, so that what is exact stays so.
+    0.5 + (x as f32 / u32::MAX as f32 - 0.5) * 0.9
+}
+
+/// Where rays missed: nothing there dark red, faces from behind orange, the rest as faint as paper.
+pub fn misses(states: &[State], size: usize) -> Vec<u8> {
+    let rgba: Vec<u8> = states
+        .iter()
+        .flat_map(|s| match s {
+            State::Bare => [0, 0, 0, 0],
+            State::Baked => [0xC9, 0xD3, 0xD1, 255],
+            State::Nothing => [0xA9, 0x1A, 0x17, 255],
+            State::Behind => [0xE0, 0x7A, 0x10, 255],
+        })
+        .collect();
+    crate::picture::encode(size as u32, size as u32, &rgba)
+}

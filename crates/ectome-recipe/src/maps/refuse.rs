@@ -1,0 +1,120 @@
+//! Why a bake would come to nothing, said before it starts, each with the way out.
+
+use ectome_formats::Scene;
+use ectome_mesh::{Mesh, measure};
+
+use super::{BakeSettings, Kind};
+use crate::{EngineError, uv::examined, words};
+
+/// Islands may overlap on this share of the sheet (percent) before it is refused: what rounding does to shared edges.
+const OVERLAP: f64 = 0.05;
+/// Bounds of source and low mesh that overlap by less than this share of the smaller are not in one space.
+const TOGETHER: f32 = 0.5;
+
+pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(), EngineError> {
+    let refuse = |why: String| Err(EngineError::Bake(why));
+    if settings.kinds.is_empty() {
+        return refuse("no map is asked for: choose at least one".to_owned());
+    }
+    let has_uvs = |mesh: &Mesh| mesh.runs.iter().any(|r| r.channels.uv_sets > 0);
+    if !has_uvs(&low.mesh) {
+        return refuse("it has no UVs: unwrap it first".to_owned());
+    }
+    apart(&source.mesh, &low.mesh)?;
+    if settings.padding * 4 > settings.size {
+        return refuse(format!(
+            "a padding of {} texels leaves no room on a map of {}: take a larger map or a smaller padding",
+            settings.padding, settings.size
+        ));
+    }
+    let numbers = examined(low, settings.size, 1).numbers;
+    if numbers.islands == 0 {
+        return refuse("it has no UVs: unwrap it first".to_owned());
+    }
+    if numbers.overlap_percent > OVERLAP {
+        return refuse(format!(
+            "UV islands overlap on {:.1} % of the sheet, so that two places would share one texel: pack them apart first",
+            numbers.overlap_percent
+        ));
+    }
+    let pictures = [
+        (Kind::BaseColour, "baseColorTexture"),
+        (Kind::Emissive, "emissiveTexture"),
+        (Kind::Roughness, "metallicRoughnessTexture"),
+        (Kind::Metalness, "metallicRoughnessTexture"),
+    ];
+    for (kind, slot) in pictures {
+        if settings.kinds.contains(&kind)
+            && let Some(name) = missing(source, slot)
+        {
+            return refuse(format!(
+                "the picture {name} of the source cannot be read, which {} needs: drop the source again with it, or leave that \
+                 map out",
+                kind.word()
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// Source and low mesh in different spaces: by how much they lie apart, differ in size, or which axis is another's.
+fn apart(source: &Mesh, low: &Mesh) -> Result<(), EngineError> {
+    let (a, b) = (measure::bounds(source), measure::bounds(low));
+    let size = |b: &measure::Bounds| (b.max - b.min).max(glam::Vec3::splat(1e-9));
+    let both = (a.max.min(b.max) - a.min.max(b.min)).max(glam::Vec3::ZERO);
+    let smaller = size(&a).min(size(&b));
+    // A flat mesh overlaps by nothing across itself.
+    let room = 0.02 * a.diagonal().min(b.diagonal());
+    let share = ((both + room) / (smaller + room)).min_element();
+    if share >= TOGETHER {
+        return Ok(());
+    }
+    let refuse = |why: String| Err(EngineError::Bake(why));
+    let ratio = b.diagonal() / a.diagonal().max(1e-9);
+    if !(0.5..=2.0).contains(&ratio) {
+        return refuse(format!(
+            "source and low mesh are not in one space: the low one is {ratio:.3} times as large. Read one of them in another unit"
+        ));
+    }
+    let [x, y, z] = size(&a).to_array();
+    let turned = [
+        ([x, z, y], "y and z are exchanged"),
+        ([y, x, z], "x and y are exchanged"),
+        ([z, y, x], "x and z are exchanged"),
+    ];
+    let own = size(&b);
+    let alike = |t: [f32; 3]| {
+        let t = glam::Vec3::from(t);
+        (t - own).abs().max_element() < 0.05 * b.diagonal()
+    };
+    if !alike([x, y, z])
+        && let Some((_, says)) = turned.into_iter().find(|(t, _)| alike(*t))
+    {
+        return refuse(format!(
+            "source and low mesh are not in one space: {says}. Read one of them with another axis up"
+        ));
+    }
+    let off = (b.centre() - a.centre()).to_array();
+    refuse(format!(
+        "source and low mesh are not in one space: the low one lies {} off ({:.3}, {:.3}, {:.3} m). Move one of them",
+        words::length(f64::from((b.centre() - a.centre()).length()) * 1e3),
+        off[0],
+        off[1],
+        off[2]
+    ))
+}
+
+/// The name of a picture in a slot that is used and cannot be read.
+fn missing(scene: &Scene, slot: &str) -> Option<String> {
+    let library = &scene.library;
+    let slots = library.image_slots();
+    let named = |s: &Vec<String>| s.iter().any(|s| s == slot);
+    let images = library.images.iter().zip(&slots);
+    images
+        .filter(|(_, slots)| named(slots))
+        .find(|(image, _)| image.size().is_none())
+        .map(|(image, _)| match image.name.as_str() {
+            "" => "without a name".to_owned(),
+            name => format!("\u{201c}{name}\u{201d}"),
+        })
+}

@@ -1,0 +1,177 @@
+//! What was baked, in figures.
+
+use std::collections::BTreeMap;
+
+use ectome_bake::Baked;
+use ectome_formats::Scene;
+use ectome_mesh::Mesh;
+use serde::{Deserialize, Serialize};
+
+use super::{BakeSettings, Kind};
+
+/// What was baked, under the names outsiders rely on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct BakeReport {
+    /// Width and height of the maps.
+    pub size: usize,
+    /// Samples of a texel.
+    pub samples: u32,
+    /// Texels that islands grew by.
+    pub padding: u32,
+    /// Seconds from the first ray to the last file.
+    pub seconds_total: f64,
+    /// Texels that islands cover.
+    pub texels: usize,
+    /// Rays towards the source.
+    pub rays: u64,
+    /// Texels whose rays met nothing, in percent of those that are covered; faces from behind are counted apart.
+    pub misses_percent: f64,
+    /// The least and the largest reach outward, in millimetres.
+    pub reach_mm: [f64; 2],
+    /// Parts of the low mesh with misses, most first.
+    pub parts_with_misses: Vec<PartMisses>,
+    /// The maps, by name.
+    pub maps: BTreeMap<String, MapReport>,
+}
+
+/// Misses of one part.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct PartMisses {
+    /// Its name.
+    pub part: String,
+    /// Its texels.
+    pub texels: usize,
+    /// Texels whose rays met nothing.
+    pub misses: usize,
+    /// Texels whose rays met faces from behind only.
+    pub back_faces: usize,
+}
+
+/// One map.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct MapReport {
+    /// Its share of the time: maps are made together.
+    pub seconds: f64,
+    /// Rays that were sent for it.
+    pub rays: u64,
+    /// Texels whose rays met nothing.
+    pub misses: usize,
+    /// Texels whose rays met faces from behind only.
+    pub back_faces: usize,
+    /// `srgb` or `linear`.
+    pub colour_space: String,
+    /// Bits a channel.
+    pub bits: u32,
+    /// Green of normals: `up` or `down`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub green: Option<String>,
+    /// How tangents were made.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tangents: Option<String>,
+    /// What black and white stand for, in metres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub range_m: Option<[f32; 2]>,
+    /// The radius that is shown in full, in metres: white bulges, black is hollow.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub radius_m: Option<f32>,
+    /// The bounds that positions are shares of, in metres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bounds_m: Option<[[f32; 3]; 2]>,
+    /// Names and their colours.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub legend: BTreeMap<String, String>,
+}
+
+impl BakeReport {
+    /// Gathers it.
+    pub(super) fn of(
+        made: &Baked,
+        source: &Scene,
+        low: &Mesh,
+        settings: &BakeSettings,
+        seconds: f64,
+    ) -> Self {
+        let counts = made.counts;
+        let each = seconds / made.maps.len().max(1) as f64;
+        let bounds = ectome_mesh::measure::bounds(low);
+        let maps = made.maps.iter().map(|map| {
+            let kind = map.kind;
+            let is_tangent = matches!(kind, Kind::Normal | Kind::BentNormal);
+            let many = match kind {
+                Kind::Occlusion | Kind::BentNormal => u64::from(settings.rays),
+                Kind::Thickness => u64::from(settings.rays / 8),
+                _ => 0,
+            };
+            let report = MapReport {
+                seconds: each,
+                rays: made.rays + many * counts.covered as u64,
+                misses: counts.nothing,
+                back_faces: counts.behind,
+                colour_space: if kind.is_srgb() { "srgb" } else { "linear" }.to_owned(),
+                bits: if settings.deep { 16 } else { 8 },
+                green: is_tangent.then(|| if settings.green_up { "up" } else { "down" }.to_owned()),
+                tangents: is_tangent.then(|| "MikkTSpace, bitangent per pixel".to_owned()),
+                range_m: map.range_m,
+                radius_m: (kind == Kind::Curvature).then_some(made.curvature_radius_m),
+                bounds_m: (kind == Kind::Position)
+                    .then(|| [bounds.min.to_array(), bounds.max.to_array()]),
+                legend: legend(kind, made, source),
+            };
+            (kind.word().to_owned(), report)
+        });
+        let parts = made.parts.iter().zip(&low.parts);
+        let mut parts_with_misses: Vec<PartMisses> = parts
+            .filter(|(c, _)| c.misses() > 0)
+            .map(|(c, part)| PartMisses {
+                part: part.name.clone(),
+                texels: c.covered,
+                misses: c.nothing,
+                back_faces: c.behind,
+            })
+            .collect();
+        parts_with_misses.sort_by_key(|p| std::cmp::Reverse(p.misses + p.back_faces));
+        Self {
+            size: made.size,
+            samples: settings.samples * settings.samples,
+            padding: settings.padding,
+            seconds_total: seconds,
+            texels: counts.covered,
+            rays: made.rays,
+            misses_percent: counts.misses() as f64 * 100.0 / counts.covered.max(1) as f64,
+            reach_mm: made.reach_m.map(|m| f64::from(m) * 1e3),
+            parts_with_misses,
+            maps: maps.collect(),
+        }
+    }
+}
+
+fn legend(kind: Kind, made: &Baked, source: &Scene) -> BTreeMap<String, String> {
+    let hex = |c: &[u8; 3]| format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2]);
+    let [parts, materials] = &made.id_colours;
+    match kind {
+        Kind::PartId => {
+            let there = source.mesh.triangles_per_part();
+            let listed = source.mesh.parts.iter().zip(parts).zip(there);
+            let listed = listed.enumerate().filter(|(_, (_, n))| *n > 0);
+            listed
+                .map(|(i, ((part, c), _))| (named(&part.name, "part", i), hex(c)))
+                .collect()
+        }
+        Kind::MaterialId => materials
+            .iter()
+            .enumerate()
+            .map(|(i, c)| {
+                let name = source.library.name(i as u32);
+                (named(name, "material", i), hex(c))
+            })
+            .collect(),
+        _ => BTreeMap::new(),
+    }
+}
+
+fn named(name: &str, what: &str, number: usize) -> String {
+    match name {
+        "" => format!("{what} {}", number + 1),
+        name => name.to_owned(),
+    }
+}

@@ -1,0 +1,22 @@
+//! Pictures as textures.
+//!
+//! ```
+//! use ectome_texture::{Coding, Texture};
+//! use glam::Vec2;
+//!
+//! let red_and_green = [255, 0, 0, 255, 0, 255, 0, 255];
+//! let texture = Texture::of(2, 1, &red_and_green, Coding::Srgb, None).unwrap();
+//! assert_eq!(texture.at(Vec2::new(0.25, 0.5)).truncate().to_array(), [1.0, 0.0, 0.0]);
+//! ```
+//!
+//! | module | what it holds |
+//! |---|---|
+//! | [`srgb`] | the sRGB transfer function |
+//! | [`texture`] | a picture with smaller copies of itself, sampled over a footprint |
+//! | [`fill`] | fills what nothing covers from what lies around it |
+
+pub mod fill;
+pub mod srgb;
+pub mod texture;
+
+pub use texture::{Coding, Texture, Wrap};
