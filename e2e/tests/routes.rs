@@ -20,7 +20,8 @@ fn routes() -> Vec<(String, bool, bool)> {
         .skip(1)
         .map(|rest| {
             let path = rest.split('"').nth(1).unwrap();
-            let how = rest.split([';', '}']).next().unwrap();
+            let how = rest.splitn(3, '"').nth(2).unwrap();
+            let how = how.split([';', '}']).next().unwrap();
             let how = how.split(".fallback(").next().unwrap();
             (path.to_owned(), how.contains("get("), how.contains("post("))
         })

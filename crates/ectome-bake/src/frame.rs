@@ -1,8 +1,7 @@
 //! The low mesh's normals, tangents and ray directions, at the corners of its faces.
 
-use bevy_mikktspace::{Geometry, TangentSpace, generate_tangents};
-use ectome_mesh::{Mesh, measure::area_vector};
-use glam::{Vec2, Vec3, Vec4};
+use ectome_mesh::{Mesh, measure::area_vector, tangents};
+use glam::{Vec3, Vec4};
 
 use crate::Directions;
 
@@ -40,9 +39,9 @@ impl Frame {
                 n.try_normalize().map_or(Vec3::Y, |n| n.as_vec3())
             })
             .collect();
-        let normals = shading_normals(mesh, &faces);
+        let normals = tangents::shading_normals(mesh);
         Self {
-            tangents: mikk(mesh, &normals),
+            tangents: tangents::of(mesh, &normals),
             averaged: averaged(mesh, &faces),
             normals,
             faces,
@@ -83,28 +82,6 @@ impl Frame {
 /// Blended directions are those of the faces where every corner's weight is at least one over this.
 const EDGE: f32 = 8.0;
 
-/// The normals that shading goes by at each corner: those given, else those of the faces (glTF 2.0: without NORMAL, flat).
-fn shading_normals(mesh: &Mesh, faces: &[Vec3]) -> Vec<Vec3> {
-    let mut out = Vec::with_capacity(3 * faces.len());
-    for run in &mesh.runs {
-        for f in run.faces.clone() {
-            for &v in mesh.face(f as usize) {
-                let given = run
-                    .channels
-                    .normals
-                    .then(|| mesh.normals.get(v as usize))
-                    .flatten();
-                out.push(
-                    given
-                        .and_then(|n| n.try_normalize())
-                        .unwrap_or(faces[f as usize]),
-                );
-            }
-        }
-    }
-    out
-}
-
 /// Normals averaged around each point by the angles of the faces there.
 fn averaged(mesh: &Mesh, faces: &[Vec3]) -> Vec<Vec3> {
     let mut sums = vec![Vec3::ZERO; mesh.points.len()];
@@ -124,63 +101,4 @@ fn averaged(mesh: &Mesh, faces: &[Vec3]) -> Vec<Vec3> {
                 .map(|p| sums[p as usize].normalize_or(faces[f]))
         })
         .collect()
-}
-
-struct Corners<'a> {
-    mesh: &'a Mesh,
-    normals: &'a [Vec3],
-    uvs: &'a [Vec2],
-    tangents: Vec<Vec4>,
-}
-
-impl Geometry for Corners<'_> {
-    fn num_faces(&self) -> usize {
-        self.mesh.face_count()
-    }
-
-    fn num_vertices_of_face(&self, _: usize) -> usize {
-        3
-    }
-
-    fn position(&self, face: usize, vert: usize) -> [f32; 3] {
-        self.mesh.triangle(face)[vert].to_array()
-    }
-
-    fn normal(&self, face: usize, vert: usize) -> [f32; 3] {
-        self.normals[3 * face + vert].to_array()
-    }
-
-    fn tex_coord(&self, face: usize, vert: usize) -> [f32; 2] {
-        let uv = self.uvs[self.mesh.face(face)[vert] as usize];
-        // MikkTSpace has the origin of UVs at the bottom, glTF at the top.
-        [uv.x, 1.0 - uv.y]
-    }
-
-    fn set_tangent(&mut self, space: Option<TangentSpace>, face: usize, vert: usize) {
-        if let Some(space) = space {
-            self.tangents[3 * face + vert] = Vec4::from_array(space.tangent_encoded());
-        }
-    }
-}
-
-fn mikk(mesh: &Mesh, normals: &[Vec3]) -> Vec<Vec4> {
-    let default = vec![Vec4::new(1.0, 0.0, 0.0, 1.0); normals.len()];
-    let Some(uvs) = mesh.uv_sets.first() else {
-        return default;
-    };
-    let mut corners = Corners {
-        mesh,
-        normals,
-        uvs,
-        tangents: default,
-    };
-    // Its error type has no values.
-    let _ = generate_tangents(&mut corners);
-    corners.tangents
-}
-
-/// Tangents of a mesh of triangles by MikkTSpace, with the sign of the bitangent, three a face, on the normals and first UVs
-/// it has.
-pub fn tangents(mesh: &Mesh) -> Vec<Vec4> {
-    Frame::of(mesh, Directions::Averaged).tangents
 }

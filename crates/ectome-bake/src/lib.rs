@@ -59,7 +59,6 @@ mod spread;
 mod target;
 mod tile;
 
-pub use frame::tangents;
 pub use kind::Kind;
 pub use run::{BakeError, Baked, Counts, Map, State, bake};
 pub use settings::{Directions, Matching, Reach, Settings};

@@ -15,6 +15,16 @@ use crate::{Reach, frame::Frame, target::Target};
 pub struct Reaches {
     pub outward: Vec<f32>,
     pub inward: Vec<f32>,
+    /// How far source and low mesh are apart, with room, before other sides were thought of; and the source to look for what is
+    /// nearest. Where a ray passes beside the source, as at a corner that stands out, the nearest place is what belongs there.
+    pub nearby: Option<Nearby>,
+}
+
+/// What is looked for where rays meet nothing.
+pub struct Nearby {
+    pub source: nearest::Surface,
+    /// Three entries a face.
+    within: Vec<f32>,
 }
 
 /// Places of the source that are measured from.
@@ -23,6 +33,8 @@ const PLACES: usize = 300_000;
 const ROOM: f32 = 1.6;
 /// The least, as a share of the diagonal.
 const LEAST: f32 = 4e-4;
+/// Where rays meet nothing, the nearest place counts within so many times the reach.
+const NEARBY: f32 = 2.0;
 /// Of the way to another side, the share that is looked along.
 const SHARE: f32 = 0.45;
 
@@ -33,9 +45,23 @@ impl Reaches {
             Reach::Metres(m) => Self {
                 outward: vec![m; corners],
                 inward: vec![m; corners],
+                // Whoever names a reach means it.
+                nearby: None,
             },
             Reach::Automatic(scale) => automatic(source, low, frame, scale),
         }
+    }
+
+    /// The place of the source nearest to a place of the low mesh, near enough to belong to it.
+    pub fn nearest(&self, face: usize, w: Vec3, point: Vec3) -> Option<nearest::Place> {
+        let nearby = self.nearby.as_ref()?;
+        let at = 3 * face;
+        let within =
+            nearby.within[at] * w.x + nearby.within[at + 1] * w.y + nearby.within[at + 2] * w.z;
+        nearby
+            .source
+            .nearest(point)
+            .filter(|n| n.distance <= within)
     }
 
     pub fn at(&self, face: usize, w: Vec3) -> (f32, f32) {
@@ -137,8 +163,16 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
             (most(far(outward)), most(far(-outward)))
         })
         .collect();
+    let within = (0..low.face_count())
+        .flat_map(|f| low.triangle_points(f))
+        .map(|p| wanted[p as usize] * NEARBY)
+        .collect();
     Reaches {
         outward: corners.iter().map(|c| c.0).collect(),
         inward: corners.iter().map(|c| c.1).collect(),
+        nearby: Some(Nearby {
+            source: high,
+            within,
+        }),
     }
 }

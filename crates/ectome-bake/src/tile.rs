@@ -120,19 +120,22 @@ impl Plan<'_> {
             let found = self
                 .target
                 .first_front(origin, -place.outward, out + inward, group);
-            let (hit, t) = match found {
-                Found::Front { face, t } => (face, t),
-                Found::Back => {
-                    state = state.or(State::Behind);
-                    continue;
-                }
-                Found::Nothing => {
-                    state = state.or(State::Nothing);
-                    continue;
-                }
-            };
             let footprint = self.metres[face] / n;
-            let seen = self.looker.seen(hit, origin - place.outward * t, footprint);
+            let at_ray = |hit, t: f32| {
+                let point = origin - place.outward * t;
+                self.looker.seen(hit, point, footprint)
+            };
+            let seen = match found {
+                Found::Front { face, t } => Some(at_ray(face, t)),
+                _ => self.nearby(face, sample, &place, footprint),
+            };
+            let Some(seen) = seen else {
+                state = state.or(match found {
+                    Found::Back => State::Behind,
+                    _ => State::Nothing,
+                });
+                continue;
+            };
             for (kind, map) in kinds.iter().zip(maps.iter_mut()) {
                 if kind.needs_many_rays() || (kind.is_id() && hits > 0) {
                     continue;
@@ -173,6 +176,20 @@ impl Plan<'_> {
             }
         }
         State::Baked
+    }
+
+    /// What belongs to a place whose ray met nothing: the nearest of the source that looks the same way and may be baked from.
+    fn nearby(&self, face: usize, sample: &Sample, place: &Place, footprint: f32) -> Option<Seen> {
+        let near = self.reaches.nearest(face, sample.weights, place.point)?;
+        let seen = self.looker.seen(near.face, near.point, footprint);
+        let is_its_own = match &self.settings.matching {
+            crate::Matching::All => true,
+            crate::Matching::Groups { source, .. } => {
+                let part = self.looker.part(near.face) as usize;
+                source.get(part).copied() == self.group(face)
+            }
+        };
+        (is_its_own && seen.straight.dot(place.outward) > 0.0).then_some(seen)
     }
 
     fn group(&self, face: usize) -> Option<u32> {

@@ -24,6 +24,7 @@
 //! | [`rays`] | whether a ray gets away from a surface |
 //! | [`weld`] | which positions are the same |
 //! | [`triangulate`] | polygons to triangles |
+//! | [`tangents`] | the basis of tangent-space normals |
 //! | [`topology`] | open and non-manifold edges, components, Euler characteristic |
 //! | [`measure`] | bounds, area, volume, normals |
 //! | [`nearest`] | the nearest place on a surface |
@@ -45,6 +46,7 @@ pub mod rays;
 pub mod sample;
 pub mod shapes;
 pub mod silhouette;
+pub mod tangents;
 pub mod topology;
 pub mod triangulate;
 pub mod weld;

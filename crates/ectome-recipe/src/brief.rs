@@ -119,7 +119,7 @@ pub enum BriefError {
 /// The most tiers of a brief.
 pub const MOST_TIERS: usize = 8;
 /// Maps a brief can want.
-pub const MAPS: [&str; 12] = [
+pub const MAPS: [&str; 16] = [
     "base_colour",
     "normal",
     "normal_object",
@@ -132,6 +132,10 @@ pub const MAPS: [&str; 12] = [
     "roughness",
     "metalness",
     "emissive",
+    "opacity",
+    "part_id",
+    "material_id",
+    "vertex_colour",
 ];
 /// Formats a brief can name.
 pub const FORMATS: [&str; 3] = ["glb", "obj", "ply"];

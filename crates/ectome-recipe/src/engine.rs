@@ -306,6 +306,17 @@ impl Input<'_> {
         Ok(scene)
     }
 
+    /// The prepared source with all its parts, also those that are only for the maps.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn with_all_parts(&self) -> Result<Scene, EngineError> {
+        let before = &self.run.recipe.steps[..self.at];
+        let prepares = |s: &Step| s.nature() == Nature::Prepares && !s.leaves_parts_out();
+        let steps = before.iter().take_while(|s| prepares(s)).count();
+        self.run.scene(steps, &self.progress.span(0.0, 0.3))
+    }
+
     /// What the result is judged against where that is not what the step starts from: the source of the first step that
     /// changed the surface, in triangles.
     ///

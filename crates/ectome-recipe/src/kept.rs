@@ -25,6 +25,12 @@ impl Artefact {
     pub const SHADING: &'static str = "shading";
     /// The deviation at each point, GLB: of [`Artefact::SOURCE`] and [`Artefact::RESULT`].
     pub const FIELD: &'static str = "field";
+    /// A map, PNG, each under its name.
+    pub const MAP: &'static str = "map";
+    /// Where rays missed, PNG.
+    pub const MISSES: &'static str = "misses";
+    /// What was baked, JSON.
+    pub const BAKE: &'static str = "bake";
     /// Of the source.
     pub const SOURCE: &'static str = "source";
     /// Of the result.

@@ -71,7 +71,11 @@ pub fn files(
 /// See [`EngineError`].
 pub fn glb(scene: &Scene) -> Result<Vec<u8>, EngineError> {
     let triangles = triangulated(scene.clone(), &Progress::new())?;
-    Ok(glb::write(&triangles, &glb::Naming::default())?)
+    let naming = glb::Naming {
+        tangents: true,
+        ..glb::Naming::default()
+    };
+    Ok(glb::write(&triangles, &naming)?)
 }
 
 #[cfg(test)]

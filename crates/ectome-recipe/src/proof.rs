@@ -315,15 +315,39 @@ struct Shaded {
     worst: [Vec<u8>; 3],
 }
 
-/// Renders both from the same places under the same light and compares them.
+/// How alike both are shaded as clay, each with its own normal maps: the mean of the views.
+pub(crate) fn likeness_in_clay(high: &Scene, low: &Scene) -> f64 {
+    let views = shade_as(high, low, [clay(high), clay(low)]).views;
+    let sum: f64 = views.iter().map(|v| v.similarity).sum();
+    sum / views.len().max(1) as f64
+}
+
+/// The materials of a scene in one colour.
+fn clay(scene: &Scene) -> Vec<Surface> {
+    let one = |s: Surface| Surface {
+        colour: Vec3::splat(0.5),
+        texture: None,
+        ..s
+    };
+    picture::surfaces(scene).into_iter().map(one).collect()
+}
+
+/// Renders both from the same places under the same light and compares them. What was dressed anew has other materials than
+/// its source, so that only their shapes can be compared: as clay.
 fn shade(high: &Scene, low: &Scene) -> Shaded {
+    if high.library.materials != low.library.materials {
+        return shade_as(high, low, [clay(high), clay(low)]);
+    }
     let surfaces = picture::surfaces(high);
+    shade_as(high, low, [surfaces.clone(), surfaces])
+}
+
+fn shade_as(high: &Scene, low: &Scene, [of_high, of_low]: [Vec<Surface>; 2]) -> Shaded {
     let pictures: Vec<(Vec3, [Picture; 2])> = eyes()
         .map(|eye| {
             let camera = Camera::from_direction(&high.mesh, eye, SHADED, SHADED);
             let of = |mesh: &Mesh, s: &[Surface]| render(mesh, s, &camera, picture::PLAIN);
-            // A result has its source's materials.
-            (eye, [of(&high.mesh, &surfaces), of(&low.mesh, &surfaces)])
+            (eye, [of(&high.mesh, &of_high), of(&low.mesh, &of_low)])
         })
         .collect();
     let compared: Vec<(f64, Vec<f32>)> = pictures

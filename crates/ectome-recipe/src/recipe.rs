@@ -8,8 +8,9 @@ use serde_json::{Map, Value, json};
 
 use crate::{
     Change, UvStep,
+    maps::BakeSettings,
     step::{
-        Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
+        Bake, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
         Triangulate, Uv,
     },
 };
@@ -196,6 +197,24 @@ impl Recipe {
     pub fn with_uvs(mut self, uv: UvStep) -> Self {
         self.steps.push(Uv { uv }.into());
         self
+    }
+
+    /// What this recipe makes, with maps baked from its source; they take the place of those that it ends with.
+    #[must_use]
+    pub fn with_maps(mut self, bake: BakeSettings) -> Self {
+        if let Some(Step::Bake(_)) = self.steps.last() {
+            self.steps.pop();
+        }
+        self.steps.push(Bake { bake }.into());
+        self
+    }
+
+    /// How its maps are baked, if it bakes.
+    pub fn bake(&self) -> Option<&BakeSettings> {
+        self.steps.iter().rev().find_map(|step| match step {
+            Step::Bake(step) => Some(&step.bake),
+            _ => None,
+        })
     }
 
     /// True when the last step leaves the surface of an earlier candidate as it is: the result stands for that one.

@@ -2,7 +2,9 @@
 
 use std::collections::HashMap;
 
-use ectome_recipe::{Artefact, CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep};
+use ectome_recipe::{
+    Artefact, CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep, maps::BakeSettings,
+};
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{
@@ -223,6 +225,25 @@ impl Store {
             recipe: &recipe,
             expected: from.map_or(source, |c| c.triangles.unwrap_or(c.target)),
             based_on: from.map(|c| c.hash.as_str()),
+        };
+        self.ask_for(asset, &wanted).await
+    }
+
+    /// The same for maps of what candidate `from` is, baked from the asset's source.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_maps(
+        &self,
+        asset: &Asset,
+        from: &Candidate,
+        settings: BakeSettings,
+    ) -> Result<String, StoreError> {
+        let recipe = self.recipe(&from.hash).await?.with_maps(settings);
+        let wanted = Wanted {
+            recipe: &recipe,
+            expected: from.triangles.unwrap_or(from.target),
+            based_on: Some(&from.hash),
         };
         self.ask_for(asset, &wanted).await
     }

@@ -10,7 +10,7 @@
 //! |---|---|
 //! | `assets` | the list of assets, and files dropped on it |
 //! | `asset` | what all steps of an asset share: frame, tabs, what the Rule and the stage draw |
-//! | `intake`, `parts`, `cut`, `chain`, `uvs`, `proof`, `parcel` | one step of an asset each |
+//! | `intake`, `parts`, `cut`, `uvs`, `maps`, `chain`, `proof`, `parcel` | one step of an asset each |
 //! | `briefs`, `scenes`, `work` | the other pages |
 //!
 //! | shared | what it is for |
@@ -39,6 +39,7 @@ pub mod guard;
 mod health;
 mod intake;
 mod judged;
+mod maps;
 mod opening;
 mod page_json;
 mod parcel;

@@ -8,7 +8,7 @@ use tower_http::compression::{
 };
 
 use crate::{
-    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, parcel, proof,
+    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, maps, parcel, proof,
     scenes, state::App, statics, uvs, work,
 };
 
@@ -23,6 +23,7 @@ pub fn router(app: App) -> Router {
         cut::routes(),
         chain::routes(),
         uvs::routes(),
+        maps::routes(),
         proof::routes(),
         parcel::routes(),
         briefs::routes(),

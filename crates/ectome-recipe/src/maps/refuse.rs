@@ -2,6 +2,7 @@
 
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, measure};
+use glam::Vec3;
 
 use super::{BakeSettings, Kind};
 use crate::{EngineError, uv::examined, words};
@@ -10,6 +11,8 @@ use crate::{EngineError, uv::examined, words};
 const OVERLAP: f64 = 0.05;
 /// Bounds of source and low mesh that overlap by less than this share of the smaller are not in one space.
 const TOGETHER: f32 = 0.5;
+/// Diagonals of the low mesh, in those of the source, that are taken for one unit: it may stand for one part of it only.
+const SIZES: std::ops::RangeInclusive<f32> = 0.2..=5.0;
 
 pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(), EngineError> {
     let refuse = |why: String| Err(EngineError::Bake(why));
@@ -57,50 +60,46 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
     Ok(())
 }
 
-/// Source and low mesh in different spaces: by how much they lie apart, differ in size, or which axis is another's.
+/// Source and low mesh in different spaces: by how much they differ in size, which axis is another's, or how far they lie apart.
 fn apart(source: &Mesh, low: &Mesh) -> Result<(), EngineError> {
     let (a, b) = (measure::bounds(source), measure::bounds(low));
-    let size = |b: &measure::Bounds| (b.max - b.min).max(glam::Vec3::splat(1e-9));
-    let both = (a.max.min(b.max) - a.min.max(b.min)).max(glam::Vec3::ZERO);
-    let smaller = size(&a).min(size(&b));
+    let refuse = |why: String| {
+        Err(EngineError::Bake(format!(
+            "source and low mesh are not in one space: {why}"
+        )))
+    };
+    let ratio = b.diagonal() / a.diagonal().max(1e-9);
+    if !SIZES.contains(&ratio) {
+        return refuse(format!(
+            "the low one is {ratio:.3} times as large. Read one of them in another unit"
+        ));
+    }
+    let (size, own) = (a.max - a.min, b.max - b.min);
+    let alike = |size: Vec3| (size - own).abs().max_element() < 0.05 * b.diagonal();
+    let turned = [
+        (Vec3::new(size.x, size.z, size.y), "y and z are exchanged"),
+        (Vec3::new(size.y, size.x, size.z), "x and y are exchanged"),
+        (Vec3::new(size.z, size.y, size.x), "x and z are exchanged"),
+    ];
+    if !alike(size)
+        && let Some((_, says)) = turned.into_iter().find(|(size, _)| alike(*size))
+    {
+        return refuse(format!("{says}. Read one of them with another axis up"));
+    }
+    let both = (a.max.min(b.max) - a.min.max(b.min)).max(Vec3::ZERO);
     // A flat mesh overlaps by nothing across itself.
     let room = 0.02 * a.diagonal().min(b.diagonal());
-    let share = ((both + room) / (smaller + room)).min_element();
+    let share = ((both + room) / (size.min(own) + room)).min_element();
     if share >= TOGETHER {
         return Ok(());
     }
-    let refuse = |why: String| Err(EngineError::Bake(why));
-    let ratio = b.diagonal() / a.diagonal().max(1e-9);
-    if !(0.5..=2.0).contains(&ratio) {
-        return refuse(format!(
-            "source and low mesh are not in one space: the low one is {ratio:.3} times as large. Read one of them in another unit"
-        ));
-    }
-    let [x, y, z] = size(&a).to_array();
-    let turned = [
-        ([x, z, y], "y and z are exchanged"),
-        ([y, x, z], "x and y are exchanged"),
-        ([z, y, x], "x and z are exchanged"),
-    ];
-    let own = size(&b);
-    let alike = |t: [f32; 3]| {
-        let t = glam::Vec3::from(t);
-        (t - own).abs().max_element() < 0.05 * b.diagonal()
-    };
-    if !alike([x, y, z])
-        && let Some((_, says)) = turned.into_iter().find(|(t, _)| alike(*t))
-    {
-        return refuse(format!(
-            "source and low mesh are not in one space: {says}. Read one of them with another axis up"
-        ));
-    }
-    let off = (b.centre() - a.centre()).to_array();
+    let off = b.centre() - a.centre();
     refuse(format!(
-        "source and low mesh are not in one space: the low one lies {} off ({:.3}, {:.3}, {:.3} m). Move one of them",
-        words::length(f64::from((b.centre() - a.centre()).length()) * 1e3),
-        off[0],
-        off[1],
-        off[2]
+        "the low one lies {} off ({:.3}, {:.3}, {:.3} m). Move one of them",
+        words::length(f64::from(off.length()) * 1e3),
+        off.x,
+        off.y,
+        off.z
     ))
 }
 

@@ -30,6 +30,13 @@ pub struct BakeReport {
     pub reach_mm: [f64; 2],
     /// Parts of the low mesh with misses, most first.
     pub parts_with_misses: Vec<PartMisses>,
+    /// How alike source and low mesh are shaded without the maps (structural similarity, mean of 8 views, both as clay); 0
+    /// where it was not measured.
+    #[serde(default)]
+    pub shading_without: f64,
+    /// The same with them.
+    #[serde(default)]
+    pub shading_with: f64,
     /// The maps, by name.
     pub maps: BTreeMap<String, MapReport>,
 }
@@ -140,6 +147,8 @@ impl BakeReport {
             misses_percent: counts.misses() as f64 * 100.0 / counts.covered.max(1) as f64,
             reach_mm: made.reach_m.map(|m| f64::from(m) * 1e3),
             parts_with_misses,
+            shading_without: 0.0,
+            shading_with: 0.0,
             maps: maps.collect(),
         }
     }

@@ -29,6 +29,10 @@ impl Operation for LeaveOut {
         0.1
     }
 
+    fn leaves_parts_out(&self) -> bool {
+        true
+    }
+
     fn run(&self, input: &Input<'_>, _: &Progress) -> Result<Output, EngineError> {
         Ok(Output::of(only_built(input.scene()?)?))
     }

@@ -5,6 +5,7 @@
 //! judged against what, and which figures survive a step. A step of a new kind is a file here and a line in the list of
 //! [`Step`]; docs/architecture.md shows one.
 
+mod bake;
 mod cut;
 mod import;
 mod leave_out;
@@ -18,6 +19,7 @@ use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
+pub use bake::Bake;
 pub use cut::Cut;
 pub use import::Import;
 pub use leave_out::{LeaveOut, only_built};
@@ -71,6 +73,11 @@ pub trait Operation {
 
     /// It gives the surface other UVs than it had.
     fn replaces_uvs(&self) -> bool {
+        false
+    }
+
+    /// It leaves parts out that maps may still show.
+    fn leaves_parts_out(&self) -> bool {
         false
     }
 
@@ -164,6 +171,8 @@ steps! {
     Cut,
     /// Changes UVs; the surface stays as it is.
     Uv,
+    /// Bakes maps from the source; the surface stays as it is.
+    Bake,
 }
 
 impl Operation for Step {
@@ -193,6 +202,10 @@ impl Operation for Step {
 
     fn replaces_uvs(&self) -> bool {
         self.operation().replaces_uvs()
+    }
+
+    fn leaves_parts_out(&self) -> bool {
+        self.operation().leaves_parts_out()
     }
 
     fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {

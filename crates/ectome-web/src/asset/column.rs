@@ -4,8 +4,8 @@ use ectome_store::asset::AssetState;
 
 use super::{Rows, tabs::StepName};
 use crate::{
-    chain::ChainView, cut::CutView, failure::Failure, intake::IntakeView, parcel::ParcelView,
-    parts::PartsView, proof::ProofView, state::App, uvs::UvView,
+    chain::ChainView, cut::CutView, failure::Failure, intake::IntakeView, maps::MapsView,
+    parcel::ParcelView, parts::PartsView, proof::ProofView, state::App, uvs::UvView,
 };
 
 /// What a column shows.
@@ -19,6 +19,7 @@ pub enum Column {
     Cut(Box<CutView>),
     Chain(Box<ChainView>),
     Uvs(Box<UvView>),
+    Maps(Box<MapsView>),
     Proof(Box<ProofView>),
     Parcel(Box<ParcelView>),
 }
@@ -43,6 +44,7 @@ impl Column {
             StepName::Cut => Self::Cut(Box::new(CutView::of(rows))),
             StepName::Chain => Self::Chain(Box::new(ChainView::of(rows))),
             StepName::Uvs => Self::Uvs(Box::new(UvView::of(app, rows).await?)),
+            StepName::Maps => Self::Maps(Box::new(MapsView::of(app, rows).await?)),
             StepName::Proof => Self::Proof(Box::new(ProofView::of(rows))),
             StepName::Parcel => Self::Parcel(Box::new(ParcelView::of(rows))),
         })

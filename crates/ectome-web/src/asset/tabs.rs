@@ -12,19 +12,21 @@ pub enum StepName {
     Intake,
     Parts,
     Cut,
-    Chain,
     Uvs,
+    Maps,
+    Chain,
     Proof,
     Parcel,
 }
 
 impl StepName {
-    const ALL: [Self; 7] = [
+    const ALL: [Self; 8] = [
         Self::Intake,
         Self::Parts,
         Self::Cut,
-        Self::Chain,
         Self::Uvs,
+        Self::Maps,
+        Self::Chain,
         Self::Proof,
         Self::Parcel,
     ];
@@ -37,6 +39,7 @@ impl StepName {
             Self::Cut => "cut",
             Self::Chain => "chain",
             Self::Uvs => "uvs",
+            Self::Maps => "maps",
             Self::Proof => "proof",
             Self::Parcel => "parcel",
         }
@@ -50,6 +53,7 @@ impl StepName {
             Self::Cut => "Cut",
             Self::Chain => "Chain",
             Self::Uvs => "UVs",
+            Self::Maps => "Maps",
             Self::Proof => "Proof",
             Self::Parcel => "Parcel",
         }
@@ -102,6 +106,7 @@ fn says(step: StepName, rows: &Rows) -> (String, &'static str) {
         StepName::Chain if rows.chain.is_empty() => none_yet(),
         StepName::Chain => judged::chain_verdict(&rows.brief, &rows.asset, &rows.chain),
         StepName::Uvs => uvs(rows),
+        StepName::Maps => maps(rows),
         StepName::Proof => judged::proof_says(rows.shown(), &rows.brief, &rows.asset, &rows.chain),
         StepName::Parcel => parcel(rows),
     }
@@ -143,6 +148,13 @@ fn uvs(rows: &Rows) -> (String, &'static str) {
             None if rows.inspection().uv_sets > 0 => ("as imported".to_owned(), "is-quiet"),
             _ => none_yet(),
         },
+    }
+}
+
+fn maps(rows: &Rows) -> (String, &'static str) {
+    match rows.shown().map(|c| c.wish.as_str()) {
+        Some(wish) if wish.starts_with("Bake") => ("baked".to_owned(), "is-kelp"),
+        _ => none_yet(),
     }
 }
 

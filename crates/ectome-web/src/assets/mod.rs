@@ -13,10 +13,12 @@ use crate::state::App;
 
 /// The routes of the list.
 pub fn routes() -> Router<App> {
-    // An upload has a limit of its own, which the application is told.
-    let receive = post(upload::receive).layer(DefaultBodyLimit::disable());
     Router::new()
         .route("/", get(page::page))
         .route("/cards", get(page::cards))
-        .route("/assets", receive)
+        .route(
+            "/assets",
+            // An upload has a limit of its own, which the application is told.
+            post(upload::receive).layer(DefaultBodyLimit::disable()),
+        )
 }

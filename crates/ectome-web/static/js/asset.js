@@ -3,6 +3,7 @@
 import { Attention } from './attention.js';
 import { Intake } from './intake.js';
 import { Ledger } from './ledger.js';
+import { Maps } from './maps.js';
 import { Proof } from './proof.js';
 import { Rule } from './rule.js';
 import { Stage } from './stage.js';
@@ -68,6 +69,7 @@ const intake = new Intake(stage);
 const ledger = new Ledger(stage);
 const proof = new Proof(stage, choose, showStage);
 const uvs = new Uvs(stage, choose);
+const maps = new Maps(stage, choose);
 
 /** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
 let taking = null;
@@ -167,6 +169,7 @@ function refresh() {
   intake.open(data);
   ledger.open(data);
   uvs.open(data);
+  maps.open();
 }
 
 /** Shows another candidate without leaving the page. */

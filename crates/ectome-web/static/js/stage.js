@@ -1,8 +1,8 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, Color, DirectionalLight, GLTFLoader, HemisphereLight, OrbitControls, PerspectiveCamera, Raycaster, Scene,
-  SRGBColorSpace, Vector2, Vector3, WebGLRenderer,
+  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshBasicMaterial, OrbitControls,
+  PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { ClipPlane } from './clip_plane.js';
 import { balls, dots, Layer, lines, PROTECTED } from './layers.js';
@@ -282,8 +282,21 @@ export class Stage {
       const material = lookOf(this.view, given, indexed);
       if (this.edges) withEdges(material, 0x14201f);
       if (half === this.left) this.#dressPart(node, material);
-      node.material = material;
+      node.material = this.map && half === this.right ? new MeshBasicMaterial({ map: this.map, side: DoubleSide }) : material;
     });
+  }
+
+  /** Shows one picture alone, without light, on the right side's mesh; null takes it off. */
+  async showMap(url) {
+    if (!this.renderer) return;
+    this.mapUrl = url;
+    const texture = url ? await new TextureLoader().loadAsync(url).catch(() => null) : null;
+    if (this.mapUrl !== url) return;
+    this.map?.dispose();
+    this.map = texture;
+    if (texture) Object.assign(texture, { flipY: false, colorSpace: SRGBColorSpace, wrapS: RepeatWrapping, wrapT: RepeatWrapping });
+    else if (url) this.note.textContent = 'The map could not be loaded. Reload the page to try again.';
+    this.#redress();
   }
 
   setView(view) {

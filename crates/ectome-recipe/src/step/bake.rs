@@ -1,0 +1,79 @@
+//! Bakes maps of what came before from the source, and dresses it with them.
+
+use ectome_mesh::Progress;
+use serde::{Deserialize, Serialize};
+
+use super::{Nature, Operation, Output, triangulated};
+use crate::{
+    EngineError,
+    engine::Input,
+    kept::Artefact,
+    maps::{self, BakeSettings},
+    picture, proof,
+    words::counted,
+};
+
+/// Bakes maps.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Bake {
+    /// Which and how.
+    pub bake: BakeSettings,
+}
+
+impl Operation for Bake {
+    fn version(&self) -> u32 {
+        1
+    }
+
+    fn title(&self) -> &'static str {
+        "Baking"
+    }
+
+    fn wish(&self) -> String {
+        let maps = counted(self.bake.kinds.len() as u64, "map");
+        format!("Bake {maps} at {}", self.bake.size)
+    }
+
+    fn nature(&self) -> Nature {
+        Nature::Dresses
+    }
+
+    fn cost(&self) -> f32 {
+        8.0
+    }
+
+    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+        let source = input.with_all_parts()?;
+        let low = input.scene()?;
+        let made = maps::baked(&source, &low, &self.bake, &progress.span(0.0, 0.85))?;
+        progress.stage("Proving the maps");
+        let plain = triangulated(low.clone(), progress)?;
+        let source = triangulated(source, progress)?;
+        let scene = maps::dressed(low, &made);
+        let shown = triangulated(scene.clone(), progress)?;
+        let mut report = made.report;
+        report.shading_without = proof::likeness_in_clay(&source, &plain);
+        progress.at(0.93)?;
+        report.shading_with = proof::likeness_in_clay(&source, &shown);
+        let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);
+        let mut artefacts = vec![
+            Artefact::new(Artefact::PICTURE, picture),
+            Artefact::new(
+                Artefact::BAKE,
+                serde_json::to_vec(&report).unwrap_or_default(),
+            ),
+        ];
+        if !made.misses.is_empty() {
+            artefacts.push(Artefact::new(Artefact::MISSES, made.misses));
+        }
+        artefacts.extend(
+            made.files
+                .into_iter()
+                .map(|(kind, bytes)| Artefact::one_of(Artefact::MAP, kind.word(), bytes)),
+        );
+        Ok(Output {
+            artefacts,
+            ..Output::of(scene)
+        })
+    }
+}

@@ -1,0 +1,21 @@
+//! The Maps step: maps baked from the source onto a candidate's UVs.
+
+mod form;
+mod page;
+mod view;
+
+use axum::{
+    Router,
+    routing::{get, post},
+};
+
+pub use view::MapsView;
+
+use crate::state::App;
+
+/// The routes of the step.
+pub fn routes() -> Router<App> {
+    Router::new()
+        .route("/assets/{id}/maps/{number}", post(page::bake))
+        .route("/assets/{id}/maps/{number}/{file}", get(page::file))
+}

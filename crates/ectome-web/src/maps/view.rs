@@ -1,0 +1,282 @@
+//! What the Maps step shows.
+
+use ectome_recipe::{
+    Artefact,
+    maps::{BakeReport, BakeSettings, Directions, From, Kind, Reach},
+};
+use ectome_store::candidate::Candidate;
+
+use crate::{
+    asset::{Rows, Side},
+    failure::Failure,
+    state::App,
+    words,
+};
+
+/// A map that can be asked for.
+pub struct KindLine {
+    pub word: &'static str,
+    pub name: &'static str,
+    pub on: bool,
+}
+
+/// A map that is there.
+pub struct MapLine {
+    pub name: &'static str,
+    /// Its blob.
+    pub blob: String,
+    pub file: String,
+    /// How it is coded and what its values mean.
+    pub says: String,
+}
+
+/// Misses of a part.
+pub struct MissLine {
+    pub part: String,
+    pub says: String,
+}
+
+/// What was baked.
+pub struct Made {
+    pub maps: Vec<MapLine>,
+    pub says: String,
+    /// Shading with and without, in a sentence.
+    pub shading: String,
+    pub misses: Vec<MissLine>,
+    /// A picture of the sheet that shows them.
+    pub misses_picture: Option<String>,
+    /// The number of the candidate.
+    pub number: u32,
+}
+
+/// Everything the step's column shows.
+pub struct MapsView {
+    /// The candidate that maps are baked for: what to do first where there is none.
+    pub number: Option<u32>,
+    pub on: Vec<Side>,
+    /// Why it cannot be baked, with the step that helps.
+    pub first: Option<(&'static str, &'static str, &'static str)>,
+    pub kinds: Vec<KindLine>,
+    pub size: u32,
+    pub trial: u32,
+    pub padding: u32,
+    pub samples: u32,
+    pub green_up: bool,
+    pub deep: bool,
+    pub from_everything: bool,
+    pub directions: &'static str,
+    pub reach_times: String,
+    pub reach_mm: String,
+    pub made: Option<Made>,
+    /// The newest candidate with maps, where the one shown has none: they are of another surface.
+    pub older: Option<u32>,
+    /// Why the maps that were asked for could not be baked.
+    pub fails: Option<String>,
+}
+
+/// The name of a map on pages.
+fn name(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Normal => "Normal",
+        Kind::NormalObject => "Normal, object space",
+        Kind::Occlusion => "Occlusion",
+        Kind::BentNormal => "Bent normal",
+        Kind::Curvature => "Curvature",
+        Kind::Height => "Height",
+        Kind::Position => "Position",
+        Kind::Thickness => "Thickness",
+        Kind::PartId => "Part id",
+        Kind::MaterialId => "Material id",
+        Kind::BaseColour => "Base colour",
+        Kind::Roughness => "Roughness",
+        Kind::Metalness => "Metalness",
+        Kind::Emissive => "Emissive",
+        Kind::Opacity => "Opacity",
+        Kind::VertexColour => "Vertex colour",
+    }
+}
+
+impl MapsView {
+    /// Gathers it.
+    ///
+    /// # Errors
+    /// When the store does not answer.
+    pub async fn of(app: &App, rows: &Rows) -> Result<Self, Failure> {
+        let shown = rows.shown();
+        let asked = rows.asked().filter(|c| c.fault.is_some());
+        let recipe = match asked.or(shown) {
+            Some(c) => Some(app.store.recipe(&c.hash).await?),
+            None => None,
+        };
+        let settings = recipe.as_ref().and_then(|r| r.bake().cloned());
+        let made = match shown {
+            Some(c) => made(app, rows, c).await?,
+            None => None,
+        };
+        let older = match made {
+            None => newest_with_maps(app, rows).await?,
+            Some(_) => None,
+        };
+        Ok(view(rows, settings.as_ref(), made, older))
+    }
+}
+
+fn view(
+    rows: &Rows,
+    settings: Option<&BakeSettings>,
+    made: Option<Made>,
+    older: Option<u32>,
+) -> MapsView {
+    let (brief, shown) = (&rows.brief, rows.shown());
+    let wanted: Vec<Kind> = brief.maps.iter().filter_map(|m| Kind::of(m)).collect();
+    let usual = BakeSettings::of(wanted, brief.texture_px);
+    // After a trial the form goes on with the size of the brief.
+    let own = settings.filter(|s| s.samples > 1);
+    let s = own.unwrap_or(&usual);
+    let chosen = settings.map_or(&usual.kinds, |s| &s.kinds);
+    let uv_sets = shown.and_then(|c| c.proof.as_ref()).map(|p| p.uv_sets);
+    let has_uvs =
+        uv_sets.unwrap_or(rows.inspection().uv_sets) > 0 || shown.is_some_and(|c| c.changes_uvs);
+    MapsView {
+        number: shown.map(|c| c.number),
+        on: rows
+            .made()
+            .rev()
+            .map(|c| Side::candidate(c, Some(c.number) == shown.map(|s| s.number)))
+            .collect(),
+        first: match (shown, has_uvs) {
+            (None, _) => Some((
+                "cut",
+                "There is nothing to bake for yet.",
+                "Cut the source first",
+            )),
+            (Some(_), false) => Some((
+                "uvs",
+                "This candidate has no UVs, so maps have no place.",
+                "Unwrap it first",
+            )),
+            _ => None,
+        },
+        kinds: Kind::ALL
+            .into_iter()
+            .map(|kind| KindLine {
+                word: kind.word(),
+                name: name(kind),
+                on: chosen.contains(&kind),
+            })
+            .collect(),
+        size: own.map_or(brief.texture_px, |s| s.size),
+        trial: ectome_recipe::maps::TRIAL,
+        padding: s.padding,
+        samples: s.samples * s.samples,
+        green_up: settings.map_or(brief.green != "down", |s| s.green_up),
+        deep: s.deep,
+        from_everything: s.from == From::Everything,
+        directions: match s.directions {
+            Directions::Averaged => "averaged",
+            Directions::Faces => "faces",
+            Directions::Blended => "blended",
+        },
+        reach_times: match s.reach {
+            Reach::Automatic(times) => format!("{times}"),
+            Reach::Metres(_) => "1".to_owned(),
+        },
+        reach_mm: match s.reach {
+            Reach::Automatic(_) => String::new(),
+            Reach::Metres(m) => format!("{}", m * 1e3),
+        },
+        made,
+        older,
+        fails: rows.asked().and_then(|c| c.fault.clone()),
+    }
+}
+
+/// The newest candidate that maps were baked for.
+async fn newest_with_maps(app: &App, rows: &Rows) -> Result<Option<u32>, Failure> {
+    for c in rows.made().rev().filter(|c| c.changes_uvs) {
+        if app
+            .store
+            .artefacts(&c.hash)
+            .await?
+            .of(Artefact::BAKE)
+            .is_some()
+        {
+            return Ok(Some(c.number));
+        }
+    }
+    Ok(None)
+}
+
+async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Failure> {
+    let artefacts = app.store.artefacts(&c.hash).await?;
+    let Some(blob) = artefacts.of(Artefact::BAKE) else {
+        return Ok(None);
+    };
+    let bytes = app.store.blobs.get(blob).await?;
+    let Ok(report) = serde_json::from_slice::<BakeReport>(&bytes) else {
+        return Ok(None);
+    };
+    let stem = words::stem(&rows.asset.name);
+    let maps = Kind::ALL.into_iter().filter_map(|kind| {
+        let m = report.maps.get(kind.word())?;
+        let blob = artefacts.one_of(Artefact::MAP, kind.word())?.to_owned();
+        let mut says = format!(
+            "{} bits, {}",
+            m.bits,
+            match m.colour_space.as_str() {
+                "srgb" => "sRGB",
+                _ => "linear",
+            }
+        );
+        if let Some(green) = &m.green {
+            says += &format!(", green {green}");
+        }
+        if let Some([from, to]) = m.range_m {
+            let mm = |m: f32| format!("{:.3} mm", m * 1e3);
+            says += &format!(", black {}, white {}", mm(from), mm(to));
+        }
+        if let Some(radius) = m.radius_m {
+            says += &format!(", full at a radius of {:.2} mm", radius * 1e3);
+        }
+        Some(MapLine {
+            name: name(kind),
+            blob,
+            file: format!("{stem}_{}.png", kind.word()),
+            says,
+        })
+    });
+    let share = |off: f64| (1.0 - off) * 100.0;
+    let (without, with) = (share(report.shading_without), share(report.shading_with));
+    Ok(Some(Made {
+        maps: maps.collect(),
+        says: format!(
+            "{} texels, {} samples each, in {}. {:.3} % missed. Rays looked up to {}.",
+            words::grouped(report.texels as u64),
+            report.samples,
+            words::seconds(report.seconds_total),
+            report.misses_percent,
+            words::length(report.reach_mm[1]),
+        ),
+        shading: format!("Shading is {with:.2} % off with these maps, {without:.2} % without."),
+        misses: report
+            .parts_with_misses
+            .iter()
+            .take(12)
+            .map(|p| MissLine {
+                part: match p.part.as_str() {
+                    "" => "a part without a name".to_owned(),
+                    part => part.to_owned(),
+                },
+                says: format!(
+                    "{} of {} texels: {} met nothing, {} faces from behind",
+                    words::grouped((p.misses + p.back_faces) as u64),
+                    words::grouped(p.texels as u64),
+                    words::grouped(p.misses as u64),
+                    words::grouped(p.back_faces as u64),
+                ),
+            })
+            .collect(),
+        misses_picture: artefacts.of(Artefact::MISSES).map(str::to_owned),
+        number: c.number,
+    }))
+}
