@@ -390,6 +390,50 @@ impl Store {
     }
 
     /// Removes an asset with everything that hangs on it. Its blobs go with the next
+    /// Puts other files in place of an asset's and asks for all that was done to it to be done to them. Until that is done, pages
+    /// show what they showed.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn replace_files(
+        &self,
+        asset: &Asset,
+        files: &[SourceFile],
+    ) -> Result<(), StoreError> {
+        let wanted = json(&asset.preparation, "list of changes")?;
+        let bytes: u64 = files.iter().map(|f| f.bytes).sum();
+        files
+            .iter()
+            .try_for_each(|f| fits(&f.name, "The name of a file", FILE_NAME))?;
+        retrying(|| async {
+            let mut tx = self.pool.begin().await?;
+            sqlx::query("DELETE FROM source_files WHERE asset = ?")
+                .bind(asset.id)
+                .execute(&mut *tx)
+                .await?;
+            insert_files(&mut tx, asset.id, files).await?;
+            sqlx::query(
+                "UPDATE assets SET source = ?, wanted = ?, preparation_fault = NULL, light = ?, needs = ? WHERE id = ?",
+            )
+            .bind(source_hash(files))
+            .bind(&wanted)
+            .bind(bytes <= LIGHT_BYTES)
+            .bind(memory::to_take_in(bytes))
+            .bind(asset.id)
+            .execute(&mut *tx)
+            .await?;
+            sqlx::query(
+                "INSERT INTO work (kind, asset, light, needs) SELECT 'prepare', id, light, needs FROM assets WHERE id = ?",
+            )
+            .bind(asset.id)
+            .execute(&mut *tx)
+            .await?;
+            tx.commit().await?;
+            Ok(())
+        })
+        .await
+    }
+
     /// [collection](Store::collect), unless others share them.
     ///
     /// # Errors
@@ -501,6 +545,26 @@ pub(crate) async fn put_inspection(
     Ok(())
 }
 
+async fn insert_files(
+    tx: &mut MySqlConnection,
+    id: u64,
+    files: &[SourceFile],
+) -> Result<(), StoreError> {
+    for (position, file) in files.iter().enumerate() {
+        sqlx::query(
+            "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
+        )
+        .bind(id)
+        .bind(position as u32)
+        .bind(&file.name)
+        .bind(&file.blob)
+        .bind(file.bytes)
+        .execute(&mut *tx)
+        .await?;
+    }
+    Ok(())
+}
+
 async fn insert(
     tx: &mut MySqlConnection,
     asset: &NewAsset,
@@ -521,18 +585,7 @@ async fn insert(
     .execute(&mut *tx)
     .await?
     .last_insert_id();
-    for (position, file) in asset.files.iter().enumerate() {
-        sqlx::query(
-            "INSERT INTO source_files (asset, position, name, blob_key, bytes) VALUES (?, ?, ?, ?, ?)",
-        )
-        .bind(id)
-        .bind(position as u32)
-        .bind(&file.name)
-        .bind(&file.blob)
-        .bind(file.bytes)
-        .execute(&mut *tx)
-        .await?;
-    }
+    insert_files(tx, id, &asset.files).await?;
     sqlx::query("INSERT INTO work (kind, asset, light, needs) VALUES ('intake', ?, ?, ?)")
         .bind(id)
         .bind(light)

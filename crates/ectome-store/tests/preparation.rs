@@ -4,7 +4,7 @@ mod common;
 
 use common::{Fixture, sheet};
 use ectome_recipe::{Change, Fate, Plane, SplitBy};
-use ectome_store::asset::{PassOn, Provenance};
+use ectome_store::asset::{PassOn, Provenance, SourceFile};
 
 fn above(x: f32) -> Change {
     Change::Clip {
@@ -119,5 +119,46 @@ async fn origin_and_licence_are_kept() {
     };
     f.store.set_provenance(asset.id, &given).await.unwrap();
     assert_eq!(f.store.asset(asset.id).await.unwrap().provenance, given);
+    f.end().await;
+}
+
+/// Newer files take the place of an asset's: what was done to the old is done to them, what was made of the old is out of date,
+/// and all of it can be made anew.
+#[tokio::test(flavor = "multi_thread")]
+async fn newer_files_take_the_place_of_older_ones() {
+    let f = Fixture::new().await;
+    let asset = f.asset("sheet", &sheet(10)).await;
+    f.work_off().await;
+    let asset = f.store.asset(asset.id).await.unwrap();
+    f.store
+        .ask_for_preparation(&asset, &[above(5.0)])
+        .await
+        .unwrap();
+    f.work_off().await;
+    let asset = f.store.asset(asset.id).await.unwrap();
+    f.store.ask_for_cut(&asset, 60).await.unwrap();
+    f.work_off().await;
+    let obj = sheet(20);
+    let file = SourceFile {
+        name: "sheet.obj".to_owned(),
+        bytes: obj.len() as u64,
+        blob: f.store.blobs.put(obj).await.unwrap(),
+    };
+    f.store.replace_files(&asset, &[file]).await.unwrap();
+    f.work_off().await;
+    let newer = f.store.asset(asset.id).await.unwrap();
+    assert_ne!(newer.source, asset.source);
+    assert_eq!(newer.preparation, asset.preparation);
+    // 20 × 20 squares, cut at a quarter.
+    assert_eq!(newer.inspection.as_ref().unwrap().triangles, 600);
+    let old = &f.store.tray(asset.id).await.unwrap()[0];
+    assert!(old.is_out_of_date(&newer));
+    assert_eq!(f.store.ask_for_all_anew(&newer).await.unwrap(), 1);
+    f.work_off().await;
+    let tray = f.store.tray(asset.id).await.unwrap();
+    assert!(
+        tray.iter()
+            .any(|c| !c.is_out_of_date(&newer) && c.triangles.is_some())
+    );
     f.end().await;
 }

@@ -21,4 +21,8 @@ pub fn routes() -> Router<App> {
             // An upload has a limit of its own, which the application is told.
             post(upload::receive).layer(DefaultBodyLimit::disable()),
         )
+        .route(
+            "/assets/{id}/files",
+            post(upload::replace).layer(DefaultBodyLimit::disable()),
+        )
 }

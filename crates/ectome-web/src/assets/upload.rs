@@ -14,7 +14,13 @@ use ectome_formats::{
 use ectome_store::asset::{NewAsset, SourceFile};
 use tokio::io::AsyncWriteExt;
 
-use crate::{extract::Multipart, failure::Failure, state::App, words};
+use crate::{
+    extract::{Multipart, Path},
+    failure::Failure,
+    reply::{back, ready_asset},
+    state::App,
+    words,
+};
 
 /// A file that has arrived, still in the folder for uploads.
 struct Arrived {
@@ -30,54 +36,9 @@ struct Arrived {
 pub async fn receive(
     State(app): State<App>,
     headers: HeaderMap,
-    Multipart(mut form): Multipart,
+    Multipart(form): Multipart,
 ) -> Result<Response, Failure> {
-    let too_large = || {
-        Failure::new(
-            StatusCode::PAYLOAD_TOO_LARGE,
-            format!(
-                "The upload is larger than {}, the most this server takes. Set ECTOME_UPLOAD_LIMIT to \
-                 take more.",
-                words::bytes(app.upload_limit)
-            ),
-        )
-    };
-    let announced = headers
-        .get(header::CONTENT_LENGTH)
-        .and_then(|v| v.to_str().ok()?.parse::<u64>().ok());
-    if announced.is_some_and(|n| n > app.upload_limit.saturating_add(1 << 20)) {
-        return Err(too_large());
-    }
-    // What arrives is written twice: here, and as blobs.
-    app.store
-        .disk
-        .needs(announced.unwrap_or(0).saturating_mul(2))?;
-    let mut arrived = Vec::new();
-    let mut left = app.upload_limit;
-    while let Some(field) = form.next_field().await.map_err(broken_off)? {
-        let Some(name) = field.file_name().map(|n| base_name(n).to_owned()) else {
-            continue;
-        };
-        if name.is_empty() {
-            continue;
-        }
-        let file = save(&app, field, name, left).await?.ok_or_else(too_large)?;
-        left -= file.bytes;
-        arrived.push(file);
-    }
-    if arrived.is_empty() {
-        return Err(Failure::bad(
-            "No file arrived. Drop a .glb, .ply or .stl, a .gltf or an .obj with its files, or a .zip of these.",
-        ));
-    }
-    let arrived = unpacked(&app, arrived).await?;
-    let arrived = Arc::new(arrived);
-    let groups = {
-        let arrived = arrived.clone();
-        tokio::task::spawn_blocking(move || group(&arrived))
-            .await
-            .map_err(|_| Failure::bad("The files could not be sorted. Drop them again."))??
-    };
+    let (arrived, groups) = arrive(&app, &headers, form).await?;
     // What came last was likely meant for the same target.
     let briefs = app.store.briefs().await?;
     let before = app.store.assets().await?.first().map(|a| a.brief);
@@ -114,6 +75,96 @@ pub async fn receive(
     } else {
         Ok(Redirect::to("/").into_response())
     }
+}
+
+/// `POST /assets/{id}/files`: newer files in place of those of an asset. What was done to the source is done to them too, and
+/// whatever was made of the old ones is out of date.
+pub async fn replace(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+    Multipart(form): Multipart,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    let (arrived, groups) = arrive(&app, &headers, form).await?;
+    let [members] = &groups[..] else {
+        return Err(Failure::bad(format!(
+            "{} assets arrived. Give the files of one, to take the place of this one's.",
+            groups.len()
+        )));
+    };
+    let naming = app.store.naming().await?;
+    let mut files = Vec::new();
+    for &i in members {
+        let file = &arrived[i];
+        app.store.blobs.put_file(&file.path, &file.hash).await?;
+        files.push(SourceFile {
+            name: file.name.clone(),
+            blob: file.hash.clone(),
+            bytes: file.bytes,
+        });
+    }
+    app.store.replace_files(&asset, &files).await?;
+    drop(naming);
+    Ok(back(&headers, id, "intake", None))
+}
+
+/// Files on the disk, and which of them belong together.
+type Sorted = (Arc<Vec<Arrived>>, Vec<Vec<usize>>);
+
+/// Streams the files of a form to the disk, unpacks what is packed and sorts them by asset.
+async fn arrive(
+    app: &App,
+    headers: &HeaderMap,
+    mut form: axum::extract::Multipart,
+) -> Result<Sorted, Failure> {
+    let too_large = || {
+        Failure::new(
+            StatusCode::PAYLOAD_TOO_LARGE,
+            format!(
+                "The upload is larger than {}, the most this server takes. Set ECTOME_UPLOAD_LIMIT to \
+                 take more.",
+                words::bytes(app.upload_limit)
+            ),
+        )
+    };
+    let announced = headers
+        .get(header::CONTENT_LENGTH)
+        .and_then(|v| v.to_str().ok()?.parse::<u64>().ok());
+    if announced.is_some_and(|n| n > app.upload_limit.saturating_add(1 << 20)) {
+        return Err(too_large());
+    }
+    // What arrives is written twice: here, and as blobs.
+    app.store
+        .disk
+        .needs(announced.unwrap_or(0).saturating_mul(2))?;
+    let mut arrived = Vec::new();
+    let mut left = app.upload_limit;
+    while let Some(field) = form.next_field().await.map_err(broken_off)? {
+        let Some(name) = field.file_name().map(|n| base_name(n).to_owned()) else {
+            continue;
+        };
+        if name.is_empty() {
+            continue;
+        }
+        let file = save(app, field, name, left).await?.ok_or_else(too_large)?;
+        left -= file.bytes;
+        arrived.push(file);
+    }
+    if arrived.is_empty() {
+        return Err(Failure::bad(
+            "No file arrived. Drop a .glb, .ply or .stl, a .gltf or an .obj with its files, or a .zip of these.",
+        ));
+    }
+    let arrived = unpacked(app, arrived).await?;
+    let arrived = Arc::new(arrived);
+    let groups = {
+        let arrived = arrived.clone();
+        tokio::task::spawn_blocking(move || group(&arrived))
+            .await
+            .map_err(|_| Failure::bad("The files could not be sorted. Drop them again."))??
+    };
+    Ok((arrived, groups))
 }
 
 fn broken_off(error: axum::extract::multipart::MultipartError) -> Failure {

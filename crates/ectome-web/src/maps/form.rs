@@ -9,7 +9,12 @@ use crate::{failure::Failure, fields::Fields};
 /// # Errors
 /// A sentence for what cannot be meant.
 pub fn settings(f: &Fields) -> Result<BakeSettings, Failure> {
-    let kinds: Vec<Kind> = f.all("map").into_iter().filter_map(Kind::of).collect();
+    let mut kinds: Vec<Kind> = Vec::new();
+    for kind in f.all("map").into_iter().filter_map(Kind::of) {
+        if !kinds.contains(&kind) {
+            kinds.push(kind);
+        }
+    }
     if kinds.is_empty() {
         return Err(Failure::bad("No map is chosen. Choose at least one."));
     }

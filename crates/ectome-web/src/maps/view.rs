@@ -13,21 +13,25 @@ use crate::{
     words,
 };
 
-/// A map that can be asked for.
-pub struct KindLine {
+/// A map as a line of the bill.
+pub struct MapLine {
     pub word: &'static str,
     pub name: &'static str,
+    /// It will be baked.
     pub on: bool,
+    /// What its values mean: as baked, else in general.
+    pub says: String,
+    /// The map of the candidate shown.
+    pub there: Option<Baked>,
 }
 
 /// A map that is there.
-pub struct MapLine {
-    pub name: &'static str,
+pub struct Baked {
     /// Its blob.
     pub blob: String,
     pub file: String,
-    /// How it is coded and what its values mean.
-    pub says: String,
+    /// Its edge in texels, and its share of the time.
+    pub size: String,
 }
 
 /// Misses of a part.
@@ -38,7 +42,8 @@ pub struct MissLine {
 
 /// What was baked.
 pub struct Made {
-    pub maps: Vec<MapLine>,
+    /// By kind: what its values mean, and the map.
+    maps: Vec<(Kind, String, Baked)>,
     pub says: String,
     /// Shading with and without, in a sentence.
     pub shading: String,
@@ -56,7 +61,10 @@ pub struct MapsView {
     pub on: Vec<Side>,
     /// Why it cannot be baked, with the step that helps.
     pub first: Option<(&'static str, &'static str, &'static str)>,
-    pub kinds: Vec<KindLine>,
+    /// Those that the brief asks for, those that are there, those that were asked for last.
+    pub lines: Vec<MapLine>,
+    /// All others, which can be added.
+    pub others: Vec<MapLine>,
     pub size: u32,
     pub trial: u32,
     pub padding: u32,
@@ -96,6 +104,28 @@ fn name(kind: Kind) -> &'static str {
     }
 }
 
+/// What the values of a map mean, before it is baked.
+fn meaning(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Normal => "the source's, in tangent space",
+        Kind::NormalObject => "the source's, in the space of the object",
+        Kind::Occlusion => "share of the sky, white is open",
+        Kind::BentNormal => "towards the open sky, in tangent space",
+        Kind::Curvature => "white bulges, black is hollow",
+        Kind::Height => "above and below the low surface, in metres",
+        Kind::Position => "share of the bounds along x, y, z",
+        Kind::Thickness => "through to the other side, in metres",
+        Kind::PartId => "a colour for each part, with a legend",
+        Kind::MaterialId => "a colour for each material, with a legend",
+        Kind::BaseColour => "factors, textures and vertex colours",
+        Kind::Roughness => "0 smooth, 1 rough",
+        Kind::Metalness => "0 none, 1 metal",
+        Kind::Emissive => "light of its own",
+        Kind::Opacity => "0 clear, 1 opaque",
+        Kind::VertexColour => "of the source's points",
+    }
+}
+
 impl MapsView {
     /// Gathers it.
     ///
@@ -129,7 +159,7 @@ fn view(
 ) -> MapsView {
     let (brief, shown) = (&rows.brief, rows.shown());
     let wanted: Vec<Kind> = brief.maps.iter().filter_map(|m| Kind::of(m)).collect();
-    let usual = BakeSettings::of(wanted, brief.texture_px);
+    let usual = BakeSettings::of(wanted.clone(), brief.texture_px);
     // After a trial the form goes on with the size of the brief.
     let own = settings.filter(|s| s.samples > 1);
     let s = own.unwrap_or(&usual);
@@ -137,6 +167,33 @@ fn view(
     let uv_sets = shown.and_then(|c| c.proof.as_ref()).map(|p| p.uv_sets);
     let has_uvs =
         uv_sets.unwrap_or(rows.inspection().uv_sets) > 0 || shown.is_some_and(|c| c.changes_uvs);
+    let mut made = made;
+    let mut there = made
+        .as_mut()
+        .map(|m| std::mem::take(&mut m.maps))
+        .unwrap_or_default();
+    let (mut lines, mut others) = (Vec::new(), Vec::new());
+    for kind in Kind::ALL {
+        let at = there.iter().position(|(k, ..)| *k == kind);
+        let baked = at.map(|at| there.swap_remove(at));
+        let on = chosen.contains(&kind);
+        let listed = on || baked.is_some() || wanted.contains(&kind);
+        let (says, there) = match baked {
+            Some((_, says, baked)) => (says, Some(baked)),
+            None => (meaning(kind).to_owned(), None),
+        };
+        let line = MapLine {
+            word: kind.word(),
+            name: name(kind),
+            on,
+            says,
+            there,
+        };
+        match listed {
+            true => lines.push(line),
+            false => others.push(line),
+        }
+    }
     MapsView {
         number: shown.map(|c| c.number),
         on: rows
@@ -157,14 +214,8 @@ fn view(
             )),
             _ => None,
         },
-        kinds: Kind::ALL
-            .into_iter()
-            .map(|kind| KindLine {
-                word: kind.word(),
-                name: name(kind),
-                on: chosen.contains(&kind),
-            })
-            .collect(),
+        lines,
+        others,
         size: own.map_or(brief.texture_px, |s| s.size),
         trial: ectome_recipe::maps::TRIAL,
         padding: s.padding,
@@ -238,12 +289,12 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
         if let Some(radius) = m.radius_m {
             says += &format!(", full at a radius of {:.2} mm", radius * 1e3);
         }
-        Some(MapLine {
-            name: name(kind),
+        let baked = Baked {
             blob,
             file: format!("{stem}_{}.png", kind.word()),
-            says,
-        })
+            size: format!("{}², {}", report.size, words::seconds(m.seconds)),
+        };
+        Some((kind, says, baked))
     });
     let share = |off: f64| (1.0 - off) * 100.0;
     let (without, with) = (share(report.shading_without), share(report.shading_with));

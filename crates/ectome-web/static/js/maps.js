@@ -10,6 +10,7 @@ export class Maps {
     this.alone = null;
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-maps-on]')) choose(Number(target.value));
+      if (target.id === 'add-map') this.#add(target);
       if (target.closest('#maps-form')) this.#say();
     });
     document.addEventListener('input', ({ target }) => {
@@ -29,6 +30,18 @@ export class Maps {
     else if (there) there.setAttribute('aria-pressed', 'true');
   }
 
+  /** Another map becomes a line of its own. */
+  #add(select) {
+    const line = document.querySelector(`.maps [data-kind="${select.value}"]`);
+    if (line) {
+      line.hidden = false;
+      line.querySelector('[name=map]').checked = true;
+      select.querySelector(`[value="${select.value}"]`).remove();
+    }
+    select.value = '';
+    this.#say();
+  }
+
   #show(blob) {
     this.alone = blob;
     document.querySelectorAll('[data-map]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.map === blob)));
@@ -39,7 +52,7 @@ export class Maps {
   #say() {
     const form = at('maps-form');
     if (!form) return;
-    const count = form.querySelectorAll('[name=map]:checked').length;
+    const count = form.querySelectorAll('input[name=map]:checked').length;
     const size = form.querySelector('[name=size]').value;
     at('bake').textContent = `Bake ${count} ${count === 1 ? 'map' : 'maps'} at ${size}`;
     for (const id of ['bake', 'trial']) at(id).disabled = count === 0;

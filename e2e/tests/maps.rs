@@ -1,0 +1,168 @@
+//! Maps in the real interface: tried, baked, looked at alone, green turned, stopped, older than the cut; then the files are
+//! checked.
+
+use ectome_e2e::{app::App, browser::Browser, http, validator};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::{MeshBuilder, Primitive, measure, shapes};
+use glam::Affine3A;
+
+/// A bumpy float of 20 480 triangles with normals.
+fn float() -> Vec<u8> {
+    let mut ball = shapes::icosphere(1.0, 5);
+    for p in &mut ball.points {
+        let bump = (9.0 * p.x).sin() * (9.0 * p.y).sin() * (9.0 * p.z).sin();
+        *p *= 1.0 + 0.04 * bump;
+    }
+    let normals = measure::smooth_normals(&ball);
+    let mut builder = MeshBuilder::new();
+    builder
+        .part("float", Affine3A::IDENTITY)
+        .primitive(Primitive {
+            positions: ball
+                .vertex_point
+                .iter()
+                .map(|&p| ball.points[p as usize])
+                .collect(),
+            normals,
+            corners: ball.corners.clone(),
+            ..Primitive::default()
+        });
+    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+}
+
+/// Waits until a candidate stands on the Maps step with so many maps.
+async fn maps_of(browser: &Browser, number: u32, maps: usize) {
+    browser
+        .until(&format!(
+            "document.querySelectorAll('.maps [data-map]').length === {maps} && \
+             document.querySelector('#maps-form').action.endsWith('/maps/{number}')"
+        ))
+        .await;
+}
+
+/// Sets the form: which maps, and fields by name.
+async fn set(browser: &Browser, maps: &str, fields: &str) {
+    browser
+        .run(&format!(
+            "const form = document.querySelector('#maps-form'); const maps = '{maps}'.split(' '); \
+             form.querySelectorAll('input[name=map]').forEach((b) => {{ b.checked = maps.includes(b.value); }}); \
+             for (const [name, value] of Object.entries({fields})) form.elements[name].value = value; \
+             form.dispatchEvent(new Event('input', {{ bubbles: true }})); return 0"
+        ))
+        .await;
+}
+
+fn png(app: &App, number: u32, map: &str) -> image::RgbImage {
+    let path = format!("/assets/1/maps/{number}/float_{map}.png");
+    let answer = http::get(app.port, &path).unwrap();
+    assert_eq!(answer.status, 200, "{path}");
+    image::load_from_memory(&answer.body).unwrap().into_rgb8()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn maps_are_tried_baked_looked_at_and_handed_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    http::upload(app.port, &[("float.glb", &float())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+
+    // Without a candidate, and without UVs, the step says what comes first.
+    browser.open(&app.url("/assets/1/maps")).await;
+    browser
+        .until("document.querySelector('#panel')?.textContent.includes('Cut the source first')")
+        .await;
+    assert_eq!(
+        http::post(app.port, "/assets/1/cuts", "triangles=1000")
+            .unwrap()
+            .status,
+        303
+    );
+    browser
+        .until("document.querySelector('#panel')?.textContent.includes('Unwrap it first')")
+        .await;
+    browser.open(&app.url("/assets/1/uvs?show=1")).await;
+    browser.until("document.querySelector('#unwrap')").await;
+    browser.click("#unwrap").await;
+    browser
+        .until("document.querySelector('#uvs')?.dataset.number === '2'")
+        .await;
+
+    // The form starts from the brief; a trial takes seconds.
+    browser.open(&app.url("/assets/1/maps?show=2")).await;
+    browser
+        .until("document.querySelector('#bake')?.textContent === 'Bake 3 maps at 2048'")
+        .await;
+    browser.click("#trial").await;
+    maps_of(&browser, 3, 3).await;
+    let says = browser.text("#maps-shading").await;
+    assert!(says.contains("with these maps"), "{says}");
+    // After a trial the button still bakes at the size of the brief.
+    assert_eq!(browser.text("#bake").await, "Bake 3 maps at 2048");
+    let trial = png(&app, 3, "normal");
+    assert_eq!(trial.dimensions(), (512, 512));
+
+    // One map alone on the stage.
+    let drawn = browser
+        .run("return Number(document.querySelector('#stage').dataset.drawn)")
+        .await;
+    browser.click(".maps [data-map]").await;
+    browser
+        .until(&format!(
+            "document.querySelector('.maps [data-map]').getAttribute('aria-pressed') === 'true' && \
+             Number(document.querySelector('#stage').dataset.drawn) > {drawn}"
+        ))
+        .await;
+
+    // Green down differs from up in green only.
+    set(&browser, "normal", "{ size: 256, green: 'up' }").await;
+    assert_eq!(browser.text("#bake").await, "Bake 1 map at 256");
+    browser.click("#bake").await;
+    maps_of(&browser, 4, 1).await;
+    set(&browser, "normal", "{ size: 256, green: 'down' }").await;
+    browser.click("#bake").await;
+    maps_of(&browser, 5, 1).await;
+    let (up, down) = (png(&app, 4, "normal"), png(&app, 5, "normal"));
+    let mut bumpy = false;
+    for (a, b) in up.pixels().zip(down.pixels()) {
+        assert!(a.0[0].abs_diff(b.0[0]) <= 1 && a.0[2].abs_diff(b.0[2]) <= 1);
+        assert!((255 - a.0[1]).abs_diff(b.0[1]) <= 2, "{a:?} {b:?}");
+        bumpy |= a.0[1].abs_diff(128) > 20;
+    }
+    assert!(bumpy, "the map shows the bumps");
+    let report = http::get(app.port, "/assets/1/maps/5/bake.json").unwrap();
+    let report: serde_json::Value = serde_json::from_slice(&report.body).unwrap();
+    assert_eq!(report["maps"]["normal"]["green"], "down");
+    assert_eq!(report["maps"]["normal"]["colour_space"], "linear");
+
+    // What is handed over carries the map and the tangents it was baked with.
+    let file = folder.path().join("float_4.glb");
+    let answer = http::get(app.port, "/assets/1/download/float_4.glb").unwrap();
+    std::fs::write(&file, &answer.body).unwrap();
+    let found = validator::validate(&file);
+    assert_eq!(found["errors"], 0, "{found}");
+    let text = String::from_utf8_lossy(&answer.body);
+    assert!(text.contains("\"TANGENT\"") && text.contains("\"normalTexture\""));
+
+    // A candidate without maps says where the newest are.
+    browser.open(&app.url("/assets/1/maps?show=2")).await;
+    browser.until("document.querySelector('#maps-older')").await;
+
+    // A large one is stopped, and says so.
+    set(
+        &browser,
+        "normal occlusion bent_normal thickness",
+        "{ size: 8192, samples: '16' }",
+    )
+    .await;
+    browser.click("#bake").await;
+    browser
+        .until("document.querySelector('#doing')?.textContent.includes('Bak')")
+        .await;
+    browser.click("#doing form button").await;
+    browser.open(&app.url("/assets/1/maps?show=6")).await;
+    browser
+        .until("document.querySelector('#panel')?.textContent.includes('The work was stopped')")
+        .await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+}
