@@ -197,7 +197,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
         .await;
 
     // The chain in one action, each tier judged.
-    browser.click("[data-step='4']").await;
+    browser.click("[data-step='6']").await;
     browser.text("#brief-chain").await;
     browser.click("details.fill summary").await;
     browser
@@ -222,7 +222,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     }
 
     // The parcel: a file per tier and the zip, opened and counted.
-    browser.click("[data-step='7']").await;
+    browser.click("[data-step='8']").await;
     browser.text(".downloads").await;
     for tier in 0..3 {
         let name = format!("harbour_bell_LOD{tier}.glb");

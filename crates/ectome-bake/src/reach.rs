@@ -28,7 +28,7 @@ pub struct Nearby {
 }
 
 /// Places of the source that are measured from.
-const PLACES: usize = 300_000;
+const PLACES: usize = 200_000;
 /// What is found is multiplied by this, so that nothing just so is missed.
 const ROOM: f32 = 1.6;
 /// The least, as a share of the diagonal.

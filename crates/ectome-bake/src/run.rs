@@ -139,14 +139,16 @@ pub fn bake(
         Matching::All => &[][..],
         Matching::Groups { source, .. } => source,
     };
-    let target = Target::of(source.mesh, groups);
-    progress.at(0.05)?;
     let asks = |kind| settings.kinds.contains(&kind);
-    let looker = Looker::of(source, asks(Kind::Curvature));
     let frame = Frame::of(low, settings.directions);
-    progress.stage("Finding the reach");
-    progress.at(0.08)?;
-    let reaches = Reaches::of(source.mesh, low, &frame, settings.reach);
+    // Each is built by one thread: side by side.
+    let (target, (reaches, looker)) = rayon::join(
+        || Target::of(source.mesh, groups),
+        || {
+            let reaches = Reaches::of(source.mesh, low, &frame, settings.reach);
+            (reaches, Looker::of(source, asks(Kind::Curvature)))
+        },
+    );
     progress.at(0.14)?;
     let bins = Bins::of(low, settings.size);
     let diagonal = measure::bounds(source.mesh).diagonal();

@@ -144,6 +144,7 @@ fn uvs(rows: &Rows) -> (String, &'static str) {
             "is-kelp",
         ),
         None => match shown.and_then(|c| c.proof.as_ref()).map(|p| p.uv_sets) {
+            _ if shown.is_some_and(|c| c.changes_uvs) => ("laid out".to_owned(), "is-kelp"),
             Some(1..) => ("kept".to_owned(), "is-quiet"),
             None if rows.inspection().uv_sets > 0 => ("as imported".to_owned(), "is-quiet"),
             _ => none_yet(),

@@ -16,6 +16,6 @@ use crate::state::App;
 /// The routes of the step.
 pub fn routes() -> Router<App> {
     Router::new()
-        .route("/assets/{id}/maps/{number}", post(page::bake))
-        .route("/assets/{id}/maps/{number}/{file}", get(page::file))
+        .route("/assets/{id}/bakes/{number}", post(page::bake))
+        .route("/assets/{id}/bakes/{number}/{file}", get(page::file))
 }

@@ -32,7 +32,7 @@ async fn made(app: &App, id: u64, number: u32) -> Result<Candidate, Failure> {
         })
 }
 
-/// `POST /assets/{id}/maps/{number}`: bakes maps of a candidate; `do` is `bake` or `trial`.
+/// `POST /assets/{id}/bakes/{number}`: bakes maps of a candidate; `do` is `bake` or `trial`.
 pub async fn bake(
     State(app): State<App>,
     Path((id, number)): Path<(u64, u32)>,
@@ -50,7 +50,7 @@ pub async fn bake(
     Ok(back(&headers, id, "maps", made))
 }
 
-/// `GET /assets/{id}/maps/{number}/{file}`: `<stem>_<map>.png`, or `bake.json`.
+/// `GET /assets/{id}/bakes/{number}/{file}`: `<stem>_<map>.png`, or `bake.json`.
 pub async fn file(
     State(app): State<App>,
     Path((id, number, file)): Path<(u64, u32, String)>,

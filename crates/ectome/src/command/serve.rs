@@ -7,7 +7,11 @@ use std::{
 };
 
 use clap::Args;
-use ectome_recipe::starting_briefs;
+use ectome_recipe::{
+    Brief, Manner, Packing, UvChange, UvStep,
+    maps::{BakeSettings, Kind},
+    starting_briefs,
+};
 use ectome_store::{
     Store, StoreError,
     asset::SourceFile,
@@ -197,6 +201,41 @@ pub(super) fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
 /// too few triangles for the distances it is seen from).
 const WITH_CHAIN: [&str; 2] = ["fog_bell", "enamel_kettle"];
 
+/// The demo asset that comes cut, unwrapped and with maps.
+const WITH_MAPS: &str = "figurehead";
+/// Width and height of its maps.
+const DEMO_MAPS: u32 = 1024;
+
+/// Asks for the whole way of one asset: cut to its brief's first limit, unwrapped, baked.
+async fn ask_for_the_way(store: &Store, id: u64, brief: &Brief) -> Result<(), StoreError> {
+    let asset = store.asset(id).await?;
+    let target = brief.tiers.first().map_or(6000, |t| t.triangles);
+    let newest = async || {
+        let tray = store.tray(id).await?;
+        let newest = tray.into_iter().max_by_key(|c| c.number);
+        newest.ok_or(StoreError::Missing {
+            what: "candidate",
+            id: id.to_string(),
+        })
+    };
+    store.ask_for_cut(&asset, target).await?;
+    let step = UvStep {
+        change: UvChange::Unwrap {
+            manner: Manner::Soft,
+            marks: Vec::new(),
+            only: Vec::new(),
+        },
+        packing: Packing::default(),
+    };
+    let cut = newest().await?;
+    store.ask_for_uvs(&asset, Some(&cut), step).await?;
+    let kinds = brief.maps.iter().filter_map(|m| Kind::of(m)).collect();
+    let unwrapped = newest().await?;
+    let settings = BakeSettings::of(kinds, DEMO_MAPS);
+    store.ask_for_maps(&asset, &unwrapped, settings).await?;
+    Ok(())
+}
+
 /// Makes the demo assets, all at once, and adds each as soon as it is made.
 async fn add_demo(store: &Store) -> Result<(), StoreError> {
     let briefs = store.briefs().await?;
@@ -232,6 +271,9 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
                     .collect();
                 let row = store.asset(id).await?;
                 store.ask_for_chain(&row, &fills, None).await?;
+            }
+            if asset.file == WITH_MAPS {
+                ask_for_the_way(store, id, &brief.brief).await?;
             }
             members.push(SceneAsset {
                 asset: id,
