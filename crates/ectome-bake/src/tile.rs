@@ -1,7 +1,7 @@
 //! A square of texels: first the rays of all its samples, then every map from what they met.
 //!
 //! Samples are worked through in small squares (G. M. Morton, *A Computer Oriented Geodetic Data Base*, 1966), so that rays that
-//! follow one another run through the same part of the hierarchy. What needs many rays is asked of every fourth texel first;
+//! follow one another run through the same part of the hierarchy. What needs many rays is asked of every eighth texel first;
 //! between places that agree it is interpolated, elsewhere asked again, ever finer (after G. J. Ward, F. M. Rubinstein,
 //! R. D. Clear, *A Ray Tracing Solution for Diffuse Interreflection*, 1988).
 
@@ -63,8 +63,8 @@ const BLOCK: usize = 16;
 const AGREE: f32 = 0.12;
 /// And their normals by less than this cosine.
 const AGREE_COSINE: f32 = 0.95;
-/// Steps in which texels are asked: every fourth first.
-const STEPS: [usize; 3] = [4, 2, 1];
+/// Steps in which texels are asked: every eighth first.
+const STEPS: [usize; 4] = [8, 4, 2, 1];
 
 impl Plan<'_> {
     /// Bakes one tile.

@@ -3,8 +3,9 @@
 use ectome_formats::{FileSet, Scene, native};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Change, CutSettings, Fate, LoopChoice, Manner, Packing, Recipe, Step, Target, UvChange, UvStep,
-    Weld, engine,
+    Artefact, Change, CutSettings, Fate, LoopChoice, Manner, Packing, Recipe, Step, Target,
+    UvChange, UvStep, Weld, engine,
+    maps::{BakeSettings, Kind},
     step::{Import, LeaveOut, MergeFlat, Prepare, TakeOutLoops, Triangulate},
 };
 use rstest::rstest;
@@ -105,6 +106,29 @@ fn unwrapped() -> UvStep {
 fn keys_and_meshes_stay(#[case] recipe: Recipe, #[case] key: &str, #[case] mesh: &str) {
     let made = print_of(&run(&recipe).scene);
     assert_eq!((recipe.key().as_str(), made.as_str()), (key, mesh));
+}
+
+/// The same for maps: what counts there is the pictures.
+#[test]
+fn keys_and_maps_stay() {
+    let kinds = vec![Kind::Normal, Kind::Occlusion, Kind::Thickness];
+    let recipe = of(vec![]).with_uvs(unwrapped()).with_maps(BakeSettings {
+        padding: 2,
+        ..BakeSettings::of(kinds, 64)
+    });
+    let made = run(&recipe);
+    let mut print = blake3::Hasher::new();
+    for map in made.artefacts.iter().filter(|a| a.kind == Artefact::MAP) {
+        let picture = image::load_from_memory(&map.bytes).unwrap();
+        print
+            .update(map.which.as_bytes())
+            .update(picture.as_bytes());
+    }
+    let print = print.finalize().to_hex()[..16].to_owned();
+    assert_eq!(
+        (recipe.key().as_str(), print.as_str()),
+        ("bd5974fac0ade360a50f0ee19ab64ca4", "723f50a7e4bf67e3")
+    );
 }
 
 #[test]
