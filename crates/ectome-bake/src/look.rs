@@ -30,7 +30,7 @@ pub struct Seen {
 }
 
 /// Faces that meet at less than this are smooth where no normals are given: cosine of 45°.
-const CREASE: f32 = 0.7071;
+const CREASE: f32 = std::f32::consts::FRAC_1_SQRT_2;
 
 impl<'a> Looker<'a> {
     pub fn of(source: &'a Source<'a>, with_curvature: bool) -> Self {

@@ -57,7 +57,11 @@ pub fn filled<const N: usize>(
                     continue;
                 }
                 let near = |v: usize, most: usize| {
-                    let beside = if v % 2 == 0 { v / 2 } else { v / 2 + 2 };
+                    let beside = if v.is_multiple_of(2) {
+                        v / 2
+                    } else {
+                        v / 2 + 2
+                    };
                     (v / 2, beside.saturating_sub(1).min(most - 1))
                 };
                 let ((x0, x1), (y0, y1)) = (near(x, half_w), near(y, half_h));
