@@ -124,8 +124,8 @@ fn a_texture_is_carried_to_other_uvs() {
             continue;
         }
         let want = waves(u, v);
-        for k in 0..3 {
-            sum += (f64::from(p.0[k]) - f64::from(want[k])).powi(2);
+        for (have, want) in p.0.iter().zip(want) {
+            sum += (f64::from(*have) - f64::from(want)).powi(2);
             n += 1.0;
         }
     }
