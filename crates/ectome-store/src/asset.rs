@@ -389,9 +389,8 @@ impl Store {
         .await
     }
 
-    /// Removes an asset with everything that hangs on it. Its blobs go with the next
-    /// Puts other files in place of an asset's and asks for all that was done to it to be done to them. Until that is done, pages
-    /// show what they showed.
+    /// Puts other files in place of an asset's and asks for all that was done to it to be
+    /// done to them. Until that is done, pages show what they showed.
     ///
     /// # Errors
     /// See [`StoreError`].
@@ -434,6 +433,7 @@ impl Store {
         .await
     }
 
+    /// Removes an asset with everything that hangs on it. Its blobs go with the next
     /// [collection](Store::collect), unless others share them.
     ///
     /// # Errors
