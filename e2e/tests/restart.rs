@@ -47,6 +47,19 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
     let made = http::get(app.port, "/assets/1/download/float_1.glb").unwrap();
     let made = glb::read("float_1.glb", &made.body).unwrap();
     assert!(made.mesh.triangle_count() <= 2000 && made.mesh.triangle_count() >= 1998);
+    // What a killed and restarted server made is what the command line makes.
+    let [source, own] = ["float.glb", "own.glb"].map(|name| folder.path().join(name));
+    fs::write(&source, &bytes).unwrap();
+    let done = std::process::Command::new(ectome_e2e::app::program())
+        .args(["cut", "--to", "2000", "-o"])
+        .args([&own, &source])
+        .output()
+        .unwrap();
+    assert!(done.status.success(), "{done:?}");
+    assert_eq!(
+        glb::read("own.glb", &fs::read(&own).unwrap()).unwrap().mesh,
+        made.mesh
+    );
 
     // A polite stop ends with status 0, takes the database along and frees the folder.
     assert_eq!(app.stop(), Some(0));

@@ -76,6 +76,14 @@ impl Space {
             let scale = Affine3A::from_scale(Vec3::splat(1.0 / self.unit_m));
             part.frame = motion * part.frame * scale;
         }
+        // So does the tree they hang in: its roots turn, and what hangs below keeps its own turn at the new scale.
+        let unit = Affine3A::from_scale(Vec3::splat(self.unit_m));
+        for node in &mut out.nodes {
+            node.local = match node.parent {
+                None => motion * node.local * unit.inverse(),
+                Some(_) => unit * node.local * unit.inverse(),
+            };
+        }
         out
     }
 }

@@ -213,3 +213,160 @@ fn a_large_mesh_uses_wide_indices() {
     assert_eq!(back.mesh.triangle_count(), 20 * 4usize.pow(7));
     assert_eq!(back.mesh.points.len(), 10 * 4usize.pow(7) + 2);
 }
+
+/// A crane as other programs write it: an arm that carries a hook in a node of its own, a locator, a bolt used twice, once
+/// mirrored, under a node that is itself scaled and turned.
+fn crane() -> Scene {
+    let mut builder = MeshBuilder::new();
+    let turn = |a: f32, at: Vec3| Affine3A::from_rotation_translation(Quat::from_rotation_z(a), at);
+    let squeezed = Affine3A::from_scale(Vec3::new(2.0, 0.5, 1.0));
+    let mast = builder.node("mast", turn(0.3, Vec3::Y), None);
+    let arm = builder.node("arm", turn(0.8, Vec3::X) * squeezed, Some(mast));
+    let bolt = builder.node("bolt", turn(1.0, Vec3::Z), Some(arm));
+    let flip = Affine3A::from_scale(Vec3::new(-1.0, 1.0, 1.0));
+    let other = builder.node("bolt mirrored", flip * turn(-0.4, Vec3::X * 2.0), Some(arm));
+    builder.node("hook here", turn(0.0, -Vec3::Y), Some(arm));
+    let worlds: Vec<Affine3A> = {
+        let local = [
+            turn(0.3, Vec3::Y),
+            turn(0.8, Vec3::X) * squeezed,
+            turn(1.0, Vec3::Z),
+            flip * turn(-0.4, Vec3::X * 2.0),
+        ];
+        let arm = local[0] * local[1];
+        vec![local[0], arm, arm * local[2], arm * local[3]]
+    };
+    let mut ball = shapes::icosphere(0.3, 1);
+    ball.points.iter_mut().for_each(|p| p.x += 0.4 * p.y * p.y);
+    for (name, node, world) in [
+        ("arm", arm, worlds[1]),
+        ("bolt", bolt, worlds[2]),
+        ("bolt mirrored", other, worlds[3]),
+    ] {
+        builder
+            .part(name, world)
+            .hang(Some(node))
+            .primitive(Primitive {
+                positions: ball.points.clone(),
+                corners: ball
+                    .corners
+                    .iter()
+                    .map(|&v| ball.vertex_point[v as usize])
+                    .collect(),
+                ..Primitive::default()
+            });
+    }
+    Scene {
+        copies: vec![ectome_formats::Copy {
+            of: 1,
+            part: 2,
+            motion: worlds[3] * worlds[2].inverse(),
+        }],
+        ..Scene::from(builder.finish())
+    }
+}
+
+fn json_of(glb: &[u8]) -> Value {
+    let size = u32::from_le_bytes(glb[12..16].try_into().unwrap()) as usize;
+    serde_json::from_slice(&glb[20..20 + size]).unwrap()
+}
+
+/// Node for node: names, parents, frames, and a mesh that two nodes share stays one mesh.
+#[test]
+fn the_tree_comes_back_where_it_is_asked_for() {
+    let scene = crane();
+    let naming = glb::Naming {
+        hierarchy: true,
+        ..glb::Naming::default()
+    };
+    let bytes = glb::write(&scene, &naming).unwrap();
+    let json = json_of(&bytes);
+    assert_eq!(json["meshes"].as_array().unwrap().len(), 2);
+    assert_eq!(json["nodes"].as_array().unwrap().len(), 5);
+    assert_eq!(json["scenes"][0]["nodes"], json!([0]));
+    let back = glb::read("crane.glb", &bytes).unwrap();
+    assert_eq!(back.copies.len(), 1);
+    assert_eq!(back.mesh.nodes.len(), 5);
+    for (a, b) in back.mesh.nodes.iter().zip(&scene.mesh.nodes) {
+        assert_eq!((&a.name, a.parent), (&b.name, b.parent));
+        assert!(a.local.abs_diff_eq(b.local, 1e-5), "{}", a.name);
+    }
+    for (p, q) in back.mesh.parts.iter().zip(&scene.mesh.parts) {
+        assert_eq!((&p.name, p.node), (&q.name, q.node));
+        assert!(p.frame.abs_diff_eq(q.frame, 1e-4), "{}", p.name);
+    }
+    let (a, b) = (measure::bounds(&back.mesh), measure::bounds(&scene.mesh));
+    assert!(a.min.distance(b.min) < 1e-4 && a.max.distance(b.max) < 1e-4);
+    assert!((measure::volume(&back.mesh) - measure::volume(&scene.mesh)).abs() < 1e-4);
+    // Not asked for, everything stands beside everything and is where it was.
+    let flat = glb::read(
+        "crane.glb",
+        &glb::write(&scene, &glb::Naming::default()).unwrap(),
+    )
+    .unwrap();
+    assert!(flat.mesh.nodes.is_empty());
+    assert!(measure::bounds(&flat.mesh).max.distance(b.max) < 1e-4);
+}
+
+/// What was left out leaves no empty node behind, a split object hangs below the node of the whole, and a locator stays.
+#[test]
+fn nodes_follow_what_becomes_of_their_objects() {
+    let mut scene = crane();
+    let part = scene.mesh.part_of_faces();
+    scene.mesh = ectome_mesh::edit::kept(&scene.mesh, |f| part[f] != 1);
+    // The other bolt falls apart in two.
+    let half = scene.mesh.face_count() - 40;
+    let mut parts = scene.mesh.parts.clone();
+    parts.push(ectome_mesh::Part {
+        name: "bolt mirrored 2".into(),
+        ..parts[2].clone()
+    });
+    let of = scene.mesh.part_of_faces();
+    scene.mesh =
+        ectome_mesh::edit::regrouped(&scene.mesh, parts, |f| if f >= half { 3 } else { of[f] });
+    let naming = glb::Naming {
+        hierarchy: true,
+        ..glb::Naming::default()
+    };
+    let json = json_of(&glb::write(&scene, &naming).unwrap());
+    let names: Vec<&str> = json["nodes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|n| n["name"].as_str().unwrap())
+        .collect();
+    assert!(
+        !names.contains(&"bolt") && names.contains(&"hook here"),
+        "{names:?}"
+    );
+    let whole = json["nodes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|n| n["name"] == "bolt mirrored" && n["children"].is_array());
+    assert_eq!(whole.unwrap()["children"].as_array().unwrap().len(), 2);
+}
+
+/// Another unit and axis turn the tree with its objects.
+#[test]
+fn a_tree_in_another_unit_holds_its_objects_still() {
+    let scene = crane();
+    let space = ectome_formats::Space {
+        unit_m: 0.01,
+        up: ectome_formats::Up::Z,
+    };
+    let turned = Scene {
+        mesh: space.applied(&scene.mesh),
+        ..Scene::default()
+    };
+    let naming = glb::Naming {
+        hierarchy: true,
+        ..glb::Naming::default()
+    };
+    let back = glb::read("crane.glb", &glb::write(&turned, &naming).unwrap()).unwrap();
+    let (a, b) = (measure::bounds(&back.mesh), measure::bounds(&turned.mesh));
+    assert!(a.min.distance(b.min) < 1e-6 && a.max.distance(b.max) < 1e-6);
+    for (p, q) in back.mesh.parts.iter().zip(&turned.mesh.parts) {
+        assert!(p.frame.abs_diff_eq(q.frame, 1e-4), "{}", p.name);
+    }
+}

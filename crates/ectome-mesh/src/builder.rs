@@ -3,7 +3,7 @@
 use glam::{Affine3A, Mat3, Vec2, Vec3, Vec4};
 
 use crate::{
-    Channels, Mesh, Part, Run,
+    Channels, Mesh, Node, Part, Run,
     weld::{classes, position_key},
 };
 
@@ -44,6 +44,24 @@ impl MeshBuilder {
     /// Adds a part; the primitives that follow belong to it.
     pub fn part(&mut self, name: &str, frame: Affine3A) -> &mut Self {
         self.mesh.parts.push(Part::new(name, frame));
+        self
+    }
+
+    /// Adds a node of the source's tree below one that was added before, and gives its number.
+    pub fn node(&mut self, name: &str, local: Affine3A, parent: Option<u32>) -> u32 {
+        self.mesh.nodes.push(Node {
+            name: name.to_owned(),
+            local,
+            parent,
+        });
+        self.mesh.nodes.len() as u32 - 1
+    }
+
+    /// Says which node holds the latest part.
+    pub fn hang(&mut self, node: Option<u32>) -> &mut Self {
+        if let Some(part) = self.mesh.parts.last_mut() {
+            part.node = node;
+        }
         self
     }
 

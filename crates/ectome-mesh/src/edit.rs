@@ -139,6 +139,7 @@ fn without_faces(mesh: &Mesh) -> Mesh {
         uv_sets: mesh.uv_sets.clone(),
         colours: mesh.colours.clone(),
         parts: mesh.parts.clone(),
+        nodes: mesh.nodes.clone(),
         ..Mesh::default()
     }
 }

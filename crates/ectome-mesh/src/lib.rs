@@ -52,5 +52,5 @@ pub mod triangulate;
 pub mod weld;
 
 pub use builder::{MeshBuilder, Primitive};
-pub use mesh::{Channels, Fate, Mesh, MeshError, Part, Run};
+pub use mesh::{Channels, Fate, Mesh, MeshError, Node, Part, Run};
 pub use progress::{Cancelled, Progress};

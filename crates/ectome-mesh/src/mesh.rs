@@ -31,6 +31,22 @@ pub struct Part {
     pub fate: Fate,
     /// The group it belongs to; empty for none.
     pub group: String,
+    /// Triangles that a cut leaves it at least; 0 where nobody says.
+    pub smallest: u32,
+    /// Index into [`Mesh::nodes`]: the node of the source that holds it.
+    pub node: Option<u32>,
+}
+
+/// A node of the tree in which a source hangs its objects. It holds nothing of the mesh, whose points lie in scene space; writers
+/// use it to hang objects as they hung.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Node {
+    /// Its name as the source gave it; may be empty.
+    pub name: String,
+    /// Its frame in its parent's.
+    pub local: Affine3A,
+    /// Index of the node it hangs from, which comes before it.
+    pub parent: Option<u32>,
 }
 
 impl Part {
@@ -91,6 +107,8 @@ pub struct Mesh {
     pub parts: Vec<Part>,
     /// Parts and materials of the faces: consecutive runs that cover all faces in order.
     pub runs: Vec<Run>,
+    /// The tree in which the source hangs its objects; empty where it has none.
+    pub nodes: Vec<Node>,
 }
 
 /// A broken invariant of a [`Mesh`].
@@ -269,6 +287,27 @@ impl Mesh {
             length("the list of corners", self.corners.len(), last, false)?;
         } else {
             length("the list of corners", self.corners.len(), 3 * nf, false)?;
+        }
+        let earlier = |at: usize, index: Option<u32>, len: usize, what: &'static str| match index {
+            Some(i) if i as usize >= len => Err(MeshError::IndexOutOfRange {
+                what,
+                at,
+                index: i as usize,
+                len,
+            }),
+            _ => Ok(()),
+        };
+        for (at, node) in self.nodes.iter().enumerate() {
+            earlier(at, node.parent, at, "node")?;
+            if !node.local.is_finite() {
+                return Err(MeshError::NotFinite {
+                    what: "frame of node",
+                    at,
+                });
+            }
+        }
+        for (at, part) in self.parts.iter().enumerate() {
+            earlier(at, part.node, self.nodes.len(), "part")?;
         }
         let mut end = 0;
         for (at, run) in self.runs.iter().enumerate() {

@@ -58,6 +58,9 @@ pub struct Brief {
     /// How several UV sheets are told apart in files.
     #[serde(default)]
     pub sheets: SheetsAs,
+    /// Objects hang in the tree in which their source hung them, each below its node; otherwise they stand beside each other.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub hierarchy: bool,
     /// Formats of a parcel.
     #[serde(default = "default_formats")]
     pub formats: Vec<String>,

@@ -114,6 +114,13 @@ pub enum Change {
         /// What becomes of them.
         fate: Fate,
     },
+    /// Decides how many triangles a cut leaves parts at least.
+    Smallest {
+        /// The parts.
+        parts: Vec<u32>,
+        /// Triangles of each; 0 leaves it to the cut.
+        triangles: u32,
+    },
 }
 
 /// What a change did.
@@ -156,6 +163,7 @@ impl Change {
             Self::Rename { .. } => "Rename a part",
             Self::Group { .. } => "Group parts",
             Self::Fate { .. } => "Fate of parts",
+            Self::Smallest { .. } => "Smallest count",
         }
     }
 
@@ -176,6 +184,7 @@ impl Change {
                 | Self::Rename { .. }
                 | Self::Group { .. }
                 | Self::Fate { .. }
+                | Self::Smallest { .. }
         )
     }
 
@@ -228,8 +237,11 @@ impl Change {
         progress: &Progress,
     ) -> Result<(Scene, Done), EngineError> {
         self.check()?;
-        // Whatever was stored once is no copy any more.
-        scene.copies.clear();
+        if let Self::Measure { space } = self {
+            let motion = space.to_scene();
+            let copies = scene.copies.iter_mut();
+            copies.for_each(|c| c.motion = motion * c.motion * motion.inverse());
+        }
         let (mesh, done) = self.changed(&scene, progress)?;
         if mesh.face_count() == 0 {
             return Err(EngineError::NothingLeft { by: self.title() });
@@ -386,6 +398,18 @@ impl Change {
                     out,
                     Done::new(parts.len(), format!("{} parts are {word}", parts.len())),
                 )
+            }
+            Self::Smallest { parts, triangles } => {
+                arrange::check(mesh, parts)?;
+                let mut out = mesh.clone();
+                for &p in parts {
+                    out.parts[p as usize].smallest = *triangles;
+                }
+                let s = match triangles {
+                    0 => format!("{} parts have no smallest count", parts.len()),
+                    n => format!("{} parts keep at least {n} triangles each", parts.len()),
+                };
+                (out, Done::new(parts.len(), s))
             }
         })
     }

@@ -49,6 +49,10 @@ impl Hold {
     /// What would let go, if anything the user can change would.
     fn release(&self) -> Option<String> {
         match self.by.as_str() {
+            "the smallest count of parts" => {
+                Some("lower the smallest count of these parts in the ledger".to_owned())
+            }
+            "parts that would vanish" => Some("let small parts vanish".to_owned()),
             "the protected region" => Some("paint a smaller region".to_owned()),
             "the way the surface hangs together" => None,
             guard => Some(format!("take the guard off {guard}")),

@@ -29,6 +29,9 @@ pub struct Object {
     /// Its group; empty for none.
     #[serde(default)]
     pub group: String,
+    /// Triangles that a cut leaves it at least; absent where nobody says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub smallest_triangles: Option<u32>,
 }
 
 /// Parts that are equal up to a rigid motion or a mirror.
@@ -330,6 +333,7 @@ fn objects(scene: &Scene) -> Vec<Object> {
             triangles,
             materials: names(scene, &used),
             fate: part.fate,
+            smallest_triangles: (part.smallest > 0).then_some(part.smallest),
             group: part.group.clone(),
         })
         .collect()

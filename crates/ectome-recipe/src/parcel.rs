@@ -45,7 +45,7 @@ fn after(first: &str, second: &str) -> String {
 }
 
 /// The files of a scene called `stem` in each format: `obj` with what belongs to it, `ply`, and `glb` for everything else. Where a
-/// format can hold polygons, they stay; GLB knows triangles only.
+/// format can hold polygons, they stay; GLB knows triangles only. GLB alone can hang objects in the `hierarchy` of their source.
 ///
 /// # Errors
 /// See [`EngineError`].
@@ -53,26 +53,28 @@ pub fn files(
     stem: &str,
     scene: &Scene,
     formats: &[String],
+    hierarchy: bool,
 ) -> Result<Vec<(String, Vec<u8>)>, EngineError> {
     let mut files = Vec::new();
     for format in formats {
         match format.as_str() {
             "obj" => files.extend(obj_write::write(scene, stem)?),
             "ply" => files.push((format!("{stem}.ply"), ply_write::write(scene)?)),
-            _ => files.push((format!("{stem}.glb"), glb(scene)?)),
+            _ => files.push((format!("{stem}.glb"), glb(scene, hierarchy)?)),
         }
     }
     Ok(files)
 }
 
-/// A scene as GLB.
+/// A scene as GLB, its objects beside each other or in the tree of their source.
 ///
 /// # Errors
 /// See [`EngineError`].
-pub fn glb(scene: &Scene) -> Result<Vec<u8>, EngineError> {
+pub fn glb(scene: &Scene, hierarchy: bool) -> Result<Vec<u8>, EngineError> {
     let triangles = triangulated(scene.clone(), &Progress::new())?;
     let naming = glb::Naming {
         tangents: true,
+        hierarchy,
         ..glb::Naming::default()
     };
     Ok(glb::write(&triangles, &naming)?)
@@ -96,7 +98,7 @@ mod tests {
         };
         let tier = as_tier(scene, &marks);
         let formats = ["glb", "obj", "ply"].map(str::to_owned);
-        let files = files("float_LOD1", &tier, &formats).unwrap();
+        let files = files("float_LOD1", &tier, &formats, false).unwrap();
         let names: Vec<&str> = files.iter().map(|f| f.0.as_str()).collect();
         for ending in [".glb", ".obj", ".ply"] {
             assert!(

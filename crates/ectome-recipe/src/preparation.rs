@@ -77,6 +77,14 @@ pub fn appended(mut list: Vec<Change>, change: Change) -> Vec<Change> {
                 return list;
             }
         }
+        Change::Smallest { parts, .. } => {
+            for c in &mut list {
+                if let Change::Smallest { parts: old, .. } = c {
+                    old.retain(|p| !parts.contains(p));
+                }
+            }
+            list.retain(|c| !matches!(c, Change::Smallest { parts, .. } if parts.is_empty()));
+        }
         Change::Rename { part, .. } => {
             list.retain(|c| !matches!(c, Change::Rename { part: p, .. } if p == part));
         }

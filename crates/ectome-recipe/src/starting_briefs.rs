@@ -78,6 +78,7 @@ pub fn starting() -> Vec<Brief> {
                     .map(str::to_owned)
                     .to_vec(),
                 green: "up".to_owned(),
+                hierarchy: false,
                 suffix: "_LOD".to_owned(),
                 sheets: SheetsAs::default(),
                 formats: vec!["glb".to_owned()],

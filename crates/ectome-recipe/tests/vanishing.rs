@@ -139,3 +139,65 @@ fn a_look_at_fewer_than_there_can_be_shows_the_fewest() {
     assert_eq!(triangles, 12);
     assert!(!glb.is_empty());
 }
+
+/// A smallest count holds at every target above the sum of what stays, through the fold of equal parts too, and a target below it
+/// is refused with the way out.
+#[test]
+fn a_part_keeps_its_smallest_count() {
+    let with = |counts: &[(usize, u32)]| {
+        let mut scene = head();
+        for &(part, n) in counts {
+            scene.mesh.parts[part].smallest = n;
+        }
+        scene
+    };
+    for triangles in [700, 200, 70] {
+        let (scene, _) = cut(with(&[(1, 30), (2, 24)]), triangles, false).unwrap();
+        let left = scene.mesh.triangles_per_part();
+        assert!(left[1] >= 30 && left[2] >= 24, "{left:?} at {triangles}");
+        assert!(scene.mesh.triangle_count() <= triangles as usize);
+        assert_eq!(scene.mesh.parts[1].smallest, 30);
+    }
+    let error = cut(with(&[(1, 40), (2, 40)]), 50, false).unwrap_err();
+    let says = error.to_string().to_lowercase();
+    assert!(
+        says.contains("lower the smallest count of these parts"),
+        "{says}"
+    );
+    assert!(says.contains("eye left"), "{says}");
+}
+
+/// Of equal parts, which are cut once, each keeps the most that any of them is to keep.
+#[test]
+fn equal_parts_keep_the_largest_of_their_smallest_counts() {
+    let mut builder = MeshBuilder::new();
+    add(&mut builder, "drum", Vec3::ZERO, 1.0, 4, 0);
+    for k in 0..4 {
+        add(
+            &mut builder,
+            "stud",
+            Vec3::X * (1.2 + 0.3 * k as f32),
+            0.1,
+            2,
+            0,
+        );
+    }
+    let mut mesh = builder.finish();
+    mesh.parts[3].smallest = 60;
+    let scene = Scene {
+        library: Library {
+            materials: vec![json!({ "name": "iron" })],
+            ..Library::default()
+        },
+        ..Scene::from(mesh)
+    };
+    let (scene, report) = cut(scene, 400, false).unwrap();
+    assert_eq!(report.copies, 3);
+    assert!(
+        scene.mesh.triangles_per_part()[1..]
+            .iter()
+            .all(|&n| n >= 60)
+    );
+    let smallest: Vec<u32> = scene.mesh.parts.iter().map(|p| p.smallest).collect();
+    assert_eq!(smallest, [0, 0, 0, 60, 0]);
+}

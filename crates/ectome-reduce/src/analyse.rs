@@ -14,6 +14,7 @@ use crate::{
     block::Surroundings,
     duplicate::drop_doubles,
     feature::Features,
+    floor::Floors,
     guard::{Guard, collapse},
     hold::CutError,
     log::CollapseLog,
@@ -109,6 +110,8 @@ pub(crate) struct Analysis {
     pub guard: Guard,
     pub pieces: Vec<Piece>,
     pub piece_of_face: Vec<u32>,
+    /// What parts keep at least.
+    pub floors: Floors,
     next_piece: usize,
     heap: BinaryHeap<Waiting>,
     /// The pass that last changed something next to each point, and the greatest key of that.
@@ -138,8 +141,10 @@ impl Analysis {
         let mut record = Recorder::new(&state, hard_edges);
         drop_doubles(&mut state, &mut record);
         let (pieces, piece_of_face) = pieces(mesh, &state, options.let_parts_go);
+        let floors = Floors::of(mesh, &state);
         progress.at(1.0)?;
         Ok(Self {
+            floors,
             guard: Guard::new(state.place.len()),
             pieces,
             piece_of_face,
@@ -271,11 +276,19 @@ impl Analysis {
             };
             piece.stays && piece.standing <= goes
         });
+        let on_edge = || pairs.iter().map(|&(corner, _)| corner / 3);
         let done = !pairs.is_empty()
             && !is_last
+            && self.floors.allow(&self.state, on_edge())
             && plan(&self.state, a, b, &pairs, self.release, &mut made)
-            && self.guard.allows(&mut self.state, &made, self.release);
+            && self.guard.allows(&mut self.state, &made, self.release)
+            && (self.guard.folded.is_empty() || {
+                let folded = self.guard.folded.iter().copied();
+                self.floors.allow(&self.state, on_edge().chain(folded))
+            });
         if done {
+            let folded = self.guard.folded.iter().copied();
+            self.floors.went(&self.state, on_edge().chain(folded));
             let before = self.state.triangles;
             collapse(&mut self.state, &self.guard, &made, &mut self.record);
             let piece = self.piece_of_face[pairs[0].0 as usize / 3] as usize;
@@ -339,15 +352,20 @@ impl Analysis {
         };
         let standing = |f: &&u32| state.alive[**f as usize];
         let faces = &self.pieces[piece].faces;
+        let stand = || faces.iter().copied().filter(|f| standing(&f));
         if self.pieces[piece].stays
             || self.pieces[piece].standing == 0
-            || faces.iter().filter(standing).any(|&f| guarded(f))
+            || stand().any(guarded)
+            || !self.floors.allow(state, stand())
         {
             return false;
         }
         if self.state.triangles <= CRUSH_BELOW {
             self.crush(piece);
         }
+        let left = self.pieces[piece].faces.iter().copied();
+        let left = left.filter(|&f| self.state.alive[f as usize]);
+        self.floors.went(&self.state, left);
         self.pieces[piece].drop_from(&mut self.state, &mut self.record);
         true
     }

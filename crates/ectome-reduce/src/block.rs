@@ -65,7 +65,12 @@ impl Block {
         hard_edges: bool,
     ) -> Self {
         let mut mesh = Mesh {
-            parts: vec![Part::default(); whole.runs.len()],
+            parts: (whole.runs.iter())
+                .map(|run| Part {
+                    smallest: whole.parts[run.part as usize].smallest,
+                    ..Part::default()
+                })
+                .collect(),
             corners: Vec::with_capacity(3 * faces.len()),
             uv_sets: vec![Vec::new(); whole.uv_sets.len()],
             ..Mesh::default()

@@ -52,6 +52,8 @@ fn held_in_words(held: &[Holding]) -> String {
 
 /// Stands for the last piece of a part or of a material, beside the numbers of the guards.
 const LAST_OF_PART: u8 = u8::MAX - 1;
+/// Stands for a part that has no more than its smallest count.
+const AT_FLOOR: u8 = u8::MAX - 2;
 
 impl Analysis {
     /// Notes what keeps the triangles that are left.
@@ -66,9 +68,11 @@ impl Analysis {
                 .map(|c| state.fixed_by[state.corner_point[c] as usize])
                 .max()
                 .unwrap_or(0);
-            let by = match self.pieces[self.piece_of_face[f] as usize].stays && by == 0 {
-                true => LAST_OF_PART,
-                false => by,
+            let stays = self.pieces[self.piece_of_face[f] as usize].stays;
+            let by = match by {
+                0 if self.floors.hold(state.face_part(f)) => AT_FLOOR,
+                0 if stays => LAST_OF_PART,
+                by => by,
             };
             *held.entry((state.face_part(f), by)).or_default() += 1;
         }
@@ -77,6 +81,7 @@ impl Analysis {
             .map(|((part, by), triangles)| Holding {
                 by: match by {
                     0 => "the way the surface hangs together".to_owned(),
+                    AT_FLOOR => "the smallest count of parts".to_owned(),
                     LAST_OF_PART => "parts that would vanish".to_owned(),
                     guard => GUARDS[usize::from(guard) - 1].to_owned(),
                 },

@@ -34,6 +34,7 @@ mod compact;
 mod duplicate;
 mod feature;
 mod flat;
+mod floor;
 mod forms;
 mod guard;
 mod hold;

@@ -212,6 +212,7 @@ fn common_limit(courses: &[Vec<(f32, usize)>], share: f64) -> f32 {
 fn join(whole: &Mesh, shut: &[bool], blocks: Vec<CutBlock>) -> Mesh {
     let mut mesh = Mesh {
         parts: whole.parts.clone(),
+        nodes: whole.nodes.clone(),
         uv_sets: vec![Vec::new(); whole.uv_sets.len()],
         ..Mesh::default()
     };

@@ -416,6 +416,7 @@ impl Builder<'_> {
             face_starts: None,
             parts: self.source.parts.clone(),
             runs,
+            nodes: self.source.nodes.clone(),
         };
         (mesh, self.point_source)
     }

@@ -153,15 +153,20 @@ pub fn write(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     }
 }
 
-/// Writes a scene in the format that the name asks for: GLB, OBJ with its files beside it, or PLY.
-pub fn scene(path: &Path, scene: &Scene) -> Result<(), Failure> {
+/// Writes a scene in the format that the name asks for: GLB, OBJ with its files beside it, or PLY. GLB alone can hang objects in
+/// the `hierarchy` of their source.
+pub fn scene(path: &Path, scene: &Scene, hierarchy: bool) -> Result<(), Failure> {
     match ending(path) {
         Some("ply") => write(path, &ply_write::write(scene)?),
         Some("obj") => obj(path, scene),
         // A GLB knows triangles only.
         _ => {
             let scene = step::triangulated(scene.clone(), &Progress::new())?;
-            write(path, &glb::write(&scene, &glb::Naming::default())?)
+            let naming = glb::Naming {
+                hierarchy,
+                ..glb::Naming::default()
+            };
+            write(path, &glb::write(&scene, &naming)?)
         }
     }
 }

@@ -4,6 +4,7 @@ mod accessor;
 mod container;
 mod field;
 mod read;
+mod tree;
 mod write;
 
 pub use field::{charted, field};

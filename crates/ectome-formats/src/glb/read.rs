@@ -91,6 +91,7 @@ pub(crate) fn read_document(
         objects: 0,
         triangles: 0,
         materials: library.materials.len(),
+        tree: has_tree(&document),
         first: HashMap::new(),
         copies: Vec::new(),
         reading,
@@ -156,15 +157,22 @@ fn left_out(document: &Document<'_>, notes: &mut Vec<String>) {
     let is_mesh = |i: usize| nodes.get(i).is_some_and(|n| n["mesh"].is_u64());
     let children = nodes.iter().filter_map(|n| n["children"].as_array());
     let below = children.flatten().filter_map(size).filter(|&i| is_mesh(i));
-    match below.count() {
-        0 => {}
-        1 => notes.push(format!(
-            "1 object in {file} hangs below another node. It keeps its place and its pivot; what it hangs from is not kept."
-        )),
-        n => notes.push(format!(
-            "{n} objects in {file} hang below other nodes. Each keeps its place and its pivot; what it hangs from is not kept."
-        )),
-    }
+    let (objects, hang, they) = match below.count() {
+        0 => return,
+        1 => ("1 object".to_owned(), "hangs below another node", "it"),
+        n => (format!("{n} objects"), "hang below other nodes", "them"),
+    };
+    notes.push(format!(
+        "{objects} in {file} {hang}. GLB files hang {they} so again where the brief, or --hierarchy, asks for it."
+    ));
+}
+
+/// Whether objects hang in a tree: one below another node, or beside nodes that hold none.
+fn has_tree(document: &Document<'_>) -> bool {
+    let nodes = document.list("nodes");
+    nodes
+        .iter()
+        .any(|n| !n["mesh"].is_u64() || n["children"].as_array().is_some_and(|c| !c.is_empty()))
 }
 
 fn read_library(
@@ -255,6 +263,8 @@ struct Reader<'d, 'a> {
     objects: usize,
     triangles: usize,
     materials: usize,
+    /// Whether the tree is worth keeping: an object hangs below another node, or a node holds none.
+    tree: bool,
     /// Meshes used so far: by which part, in which frame.
     first: HashMap<usize, (u32, Affine3A)>,
     copies: Vec<Copy>,
@@ -294,7 +304,7 @@ impl Reader<'_, '_> {
         };
         let mut visited = vec![false; nodes.len()];
         for root in roots {
-            self.node(root, Affine3A::IDENTITY, 0, &mut visited)?;
+            self.node(root, Affine3A::IDENTITY, None, 0, &mut visited)?;
         }
         Ok(())
     }
@@ -302,7 +312,8 @@ impl Reader<'_, '_> {
     fn node(
         &mut self,
         index: usize,
-        parent: Affine3A,
+        above: Affine3A,
+        parent: Option<u32>,
         depth: usize,
         visited: &mut [bool],
     ) -> Result<(), FormatError> {
@@ -314,19 +325,25 @@ impl Reader<'_, '_> {
         if depth > DEEPEST || std::mem::replace(&mut visited[index], true) {
             return Err(document.damaged(format!("node {index} is its own ancestor or used twice")));
         }
-        let frame = parent * local_frame(node);
+        let local = local_frame(node);
+        let frame = above * local;
         if !frame.is_finite() {
             return Err(
                 document.damaged(format!("node {index} has a transform that is not finite"))
             );
         }
+        let name = node["name"].as_str();
+        let own = self
+            .tree
+            .then(|| self.builder.node(name.unwrap_or_default(), local, parent));
         if let Some(mesh) = size(&node["mesh"]) {
-            self.mesh(mesh, node["name"].as_str(), frame)?;
+            self.mesh(mesh, name, frame)?;
+            self.builder.hang(own);
         }
         for child in node["children"].as_array().into_iter().flatten() {
             let child = size(child)
                 .ok_or_else(|| document.damaged(format!("node {index} has a broken child")))?;
-            self.node(child, frame, depth + 1, visited)?;
+            self.node(child, frame, own, depth + 1, visited)?;
         }
         Ok(())
     }

@@ -2,11 +2,14 @@
 
 use std::collections::HashMap;
 
-use ectome_mesh::{Mesh, Part, Run, tangents};
-use glam::{Affine3A, Mat3, Vec3, Vec4};
+use ectome_mesh::{Channels, Mesh, Part, Run, tangents};
+use glam::{Mat3, Vec3, Vec4};
 use serde_json::{Map, Value, json};
 
-use super::container;
+use super::{
+    container,
+    tree::{Frame, Tree},
+};
 use crate::{FormatError, Library, Scene, material::extensions_in};
 
 /// How things are named in a file.
@@ -19,6 +22,8 @@ pub struct Naming {
     /// What has a normal map gets its tangents written too, so that whoever reads the file and whoever baked the map go by the
     /// same; a second for 100 000 triangles.
     pub tangents: bool,
+    /// Objects hang in the tree in which the source hung them ([`Mesh::nodes`]); otherwise they stand beside each other.
+    pub hierarchy: bool,
 }
 
 /// Writes a scene of triangles as a GLB: one node and one mesh for each part, one primitive for
@@ -52,33 +57,43 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
     };
     let tangents = (naming.tangents && mesh.runs.iter().any(normal_mapped))
         .then(|| tangents::of(mesh, &tangents::shading_normals(mesh)));
+    let runs_of = |p: u32| {
+        let runs = mesh.runs.iter();
+        runs.filter(move |r| r.part == p && !r.faces.is_empty())
+    };
     let mut out = Output::default();
-    let (mut nodes, mut meshes) = (Vec::new(), Vec::new());
+    let mut tree = Tree::of(mesh, naming.hierarchy, |p| runs_of(p).next().is_some());
+    let mut meshes = Vec::new();
     let mut local = vec![u32::MAX; mesh.vertex_count()];
-    // Parts written so far and the meshes they became.
-    let mut stored: Vec<(u32, usize)> = Vec::new();
-    for (p, part) in mesh.parts.iter().enumerate() {
-        let runs: Vec<&Run> = mesh
-            .runs
-            .iter()
-            .filter(|r| r.part as usize == p && !r.faces.is_empty())
-            .collect();
-        if runs.is_empty() {
+    // Parts written so far, the meshes they became, and the frames of these.
+    let mut stored: HashMap<u32, (usize, Frame)> = HashMap::new();
+    for (p, part) in (0..).zip(&mesh.parts) {
+        if runs_of(p).next().is_none() {
             continue;
         }
-        let name = format!("{}{}", part.name, naming.suffix);
-        if let Some((mesh_at, frame)) = stored_copy(scene, p as u32, &stored) {
-            let mut node = json!({ "name": name, "mesh": mesh_at });
-            frame.describe(&mut node);
+        let part = &Part {
+            name: format!("{}{}", part.name, naming.suffix),
+            ..part.clone()
+        };
+        let extras = |node: &mut Value| {
             if naming.numbered {
                 node["extras"] = json!({ "part": p });
             }
-            nodes.push(node);
+        };
+        let copy = scene.copies.iter().find(|c| c.part == p);
+        let copy = copy.filter(|c| stored.contains_key(&c.of) && is_copy(mesh, c));
+        if let Some(copy) = copy
+            && let (mesh_at, frame) = &stored[&copy.of]
+            && let Some(node) = tree.hang_copy(part, frame, &copy.motion)
+        {
+            node["mesh"] = json!(mesh_at);
+            extras(node);
             continue;
         }
-        let frame = trs_frame(part);
-        let primitives: Vec<Value> = runs
-            .iter()
+        let (node, frame) = tree.hang(part);
+        node["mesh"] = json!(meshes.len());
+        extras(node);
+        let primitives: Vec<Value> = runs_of(p)
             .map(|run| {
                 let tangents = tangents.as_deref().filter(|_| normal_mapped(run));
                 let mut primitive = match tangents {
@@ -93,14 +108,8 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
                 primitive
             })
             .collect();
-        let mut node = json!({ "name": name, "mesh": meshes.len() });
-        frame.describe(&mut node);
-        if naming.numbered {
-            node["extras"] = json!({ "part": p });
-        }
-        stored.push((p as u32, meshes.len()));
-        meshes.push(json!({ "name": name, "primitives": primitives }));
-        nodes.push(node);
+        stored.insert(p, (meshes.len(), frame));
+        meshes.push(json!({ "name": part.name, "primitives": primitives }));
     }
 
     let mut root = Map::new();
@@ -113,7 +122,7 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
     }
     root.insert("asset".to_owned(), asset);
     root.insert("scene".to_owned(), json!(0));
-    let roots: Vec<usize> = (0..nodes.len()).collect();
+    let (nodes, roots) = tree.into_parts();
     root.insert("scenes".to_owned(), json!([{ "nodes": roots }]));
     root.insert("nodes".to_owned(), Value::Array(nodes));
     root.insert("meshes".to_owned(), Value::Array(meshes));
@@ -127,114 +136,43 @@ pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
     container::join(&Value::Object(root).to_string(), &out.bin)
 }
 
-/// The mesh that part `p` can share, and the frame of its node, if it is a copy of a part that was written.
-fn stored_copy(scene: &Scene, p: u32, stored: &[(u32, usize)]) -> Option<(usize, Frame)> {
-    let copy = scene.copies.iter().find(|c| c.part == p)?;
-    let &(_, mesh_at) = stored.iter().find(|(part, _)| *part == copy.of)?;
-    if !is_copy(&scene.mesh, copy) {
-        return None;
-    }
-    let first = &scene.mesh.parts[copy.of as usize];
-    // The stored mesh lies in the frame its own node could express.
-    let own = trs_frame(first).inverse.inverse();
-    let wanted = Part::new("", copy.motion * own);
-    let frame = trs_frame(&wanted);
-    let same = frame.inverse.inverse().abs_diff_eq(
-        wanted.frame,
-        1e-5 * (1.0 + wanted.frame.translation.length()),
-    );
-    same.then_some((mesh_at, frame))
-}
-
-/// Whether a part really is another one moved, corner by corner.
+/// Whether a part really is another one moved, corner by corner. Corners of a face may begin anywhere in it.
 fn is_copy(mesh: &Mesh, copy: &crate::Copy) -> bool {
     let runs = |part: u32| mesh.runs.iter().filter(move |r| r.part == part);
     let (a, b): (Vec<&Run>, Vec<&Run>) = (runs(copy.of).collect(), runs(copy.part).collect());
     let mirrored = copy.motion.matrix3.determinant() < 0.0;
     let near = 1e-5 * ectome_mesh::measure::bounds(mesh).diagonal();
+    let turn = Mat3::from(copy.motion.matrix3).inverse().transpose();
+    let same_corner = |v: u32, w: u32, channels: &Channels| {
+        let (v, w) = (v as usize, w as usize);
+        let moved = copy.motion.transform_point3(mesh.position(v as u32));
+        moved.distance(mesh.position(w as u32)) <= near
+            && (mesh.uv_sets.iter()).all(|s| (s[v] - s[w]).abs().max_element() < 1e-6)
+            && (!channels.colours || mesh.colours[v].abs_diff_eq(mesh.colours[w], 1e-4))
+            && (!channels.normals
+                || (turn * mesh.normals[v])
+                    .normalize_or_zero()
+                    .abs_diff_eq(mesh.normals[w].normalize_or_zero(), 1e-3))
+    };
+    let same_face = |f: &[u32], g: &[u32], channels: &Channels| {
+        let n = g.len();
+        f.len() == n
+            && (0..n).any(|first| {
+                (0..n).all(|k| {
+                    let other = if mirrored { first + n - k } else { first + k };
+                    same_corner(f[k], g[other % n], channels)
+                })
+            })
+    };
     a.len() == b.len()
         && a.iter().zip(&b).all(|(x, y)| {
             x.faces.len() == y.faces.len()
                 && x.material == y.material
                 && x.channels == y.channels
-                && x.faces.clone().zip(y.faces.clone()).all(|(f, g)| {
-                    let (f, g) = (mesh.face(f as usize), mesh.face(g as usize));
-                    let n = g.len();
-                    f.len() == n
-                        && (0..n).all(|k| {
-                            let other = g[if mirrored { n - 1 - k } else { k }];
-                            let moved = copy.motion.transform_point3(mesh.position(f[k]));
-                            let same_uv = |s: &Vec<glam::Vec2>| {
-                                (s[f[k] as usize] - s[other as usize]).abs().max_element() < 1e-6
-                            };
-                            moved.distance(mesh.position(other)) <= near
-                                && mesh.uv_sets.iter().all(same_uv)
-                        })
+                && (x.faces.clone().zip(y.faces.clone())).all(|(f, g)| {
+                    same_face(mesh.face(f as usize), mesh.face(g as usize), &x.channels)
                 })
         })
-}
-
-/// A part's frame that a node can express as translation, rotation and scale. A sheared frame
-/// cannot be; then the points stay in scene space.
-struct Frame {
-    translation: Vec3,
-    rotation: glam::Quat,
-    scale: Vec3,
-    inverse: Affine3A,
-    normal_map: Mat3,
-    mirrored: bool,
-}
-
-fn trs_frame(part: &Part) -> Frame {
-    let (scale, rotation, translation) = part.frame.to_scale_rotation_translation();
-    let rebuilt = Affine3A::from_scale_rotation_translation(scale, rotation, translation);
-    let size = part
-        .frame
-        .matrix3
-        .to_cols_array()
-        .iter()
-        .fold(0f32, |a, b| a.max(b.abs()));
-    let close = rebuilt.matrix3.abs_diff_eq(part.frame.matrix3, 1e-5 * size);
-    let usable = close && scale.min_element().abs() > 1e-12 && rotation.is_normalized();
-    let (scale, rotation, translation) = if usable {
-        (scale, rotation, translation)
-    } else {
-        (Vec3::ONE, glam::Quat::IDENTITY, Vec3::ZERO)
-    };
-    let frame = Affine3A::from_scale_rotation_translation(scale, rotation, translation);
-    Frame {
-        inverse: frame.inverse(),
-        normal_map: Mat3::from(frame.matrix3).transpose(),
-        mirrored: frame.matrix3.determinant() < 0.0,
-        scale,
-        rotation,
-        translation,
-    }
-}
-
-impl Frame {
-    fn describe(&self, node: &mut Value) {
-        if self.translation != Vec3::ZERO {
-            node["translation"] = json!(self.translation.to_array());
-        }
-        if self.rotation != glam::Quat::IDENTITY {
-            node["rotation"] = json!(self.rotation.to_array());
-        }
-        if self.scale != Vec3::ONE {
-            node["scale"] = json!(self.scale.to_array());
-        }
-    }
-
-    fn place(&self, p: Vec3) -> Vec3 {
-        if self.translation == Vec3::ZERO
-            && self.rotation == glam::Quat::IDENTITY
-            && self.scale == Vec3::ONE
-        {
-            p
-        } else {
-            self.inverse.transform_point3(p)
-        }
-    }
 }
 
 /// Buffer views and accessors as they grow.

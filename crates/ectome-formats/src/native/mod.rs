@@ -45,6 +45,8 @@ struct Head {
     starts: u64,
     runs: u64,
     parts: Vec<PartHead>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    nodes: Vec<NodeHead>,
     materials: Vec<Value>,
     textures: Vec<Value>,
     samplers: Vec<Value>,
@@ -60,6 +62,22 @@ struct PartHead {
     name: String,
     fate: Fate,
     group: String,
+    #[serde(default, skip_serializing_if = "is_zero")]
+    smallest: u32,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    node: Option<u32>,
+}
+
+fn is_zero(n: &u32) -> bool {
+    *n == 0
+}
+
+#[derive(Serialize, Deserialize)]
+struct NodeHead {
+    name: String,
+    /// Columns of its frame in its parent's.
+    local: [f32; 12],
+    parent: Option<u32>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -73,7 +91,7 @@ struct ImageHead {
 mod tests {
     use std::collections::HashMap;
 
-    use ectome_mesh::{MeshBuilder, Primitive, shapes};
+    use ectome_mesh::{MeshBuilder, Node, Primitive, shapes};
     use glam::{Affine3A, Quat, Vec2, Vec3, Vec4};
     use proptest::prelude::*;
     use serde_json::json;
@@ -103,6 +121,14 @@ mod tests {
         let mut mesh = builder.finish();
         mesh.parts[1].fate = Fate::Imprint;
         mesh.parts[1].group = "bolts".to_owned();
+        let node = |name: &str, parent| Node {
+            name: name.to_owned(),
+            local: turn,
+            parent,
+        };
+        mesh.nodes = vec![node("arm", None), node("hand", Some(0))];
+        mesh.parts[1].node = Some(1);
+        mesh.parts[1].smallest = 7;
         // The first two triangles become a quad.
         mesh.corners = [&[0, 1, 2, 3][..], &mesh.corners[6..]].concat();
         mesh.face_starts = Some(vec![0, 4, 7, 10]);

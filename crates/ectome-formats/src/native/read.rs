@@ -1,7 +1,7 @@
 //! Reads a scene as it is kept between steps.
 
 use bytemuck::{Pod, pod_collect_to_vec};
-use ectome_mesh::{Channels, Mesh, Part, Run};
+use ectome_mesh::{Channels, Mesh, Node, Part, Run};
 use glam::Affine3A;
 
 use super::{ALIGNMENT, Head, MAGIC, NO_MATERIAL, VERSION};
@@ -78,6 +78,17 @@ pub fn read(
             frame: Affine3A::from_cols_array(&frame),
             fate: p.fate,
             group: p.group,
+            smallest: p.smallest,
+            node: p.node,
+        })
+        .collect();
+    let nodes = head
+        .nodes
+        .into_iter()
+        .map(|n| Node {
+            name: n.name,
+            local: Affine3A::from_cols_array(&n.local),
+            parent: n.parent,
         })
         .collect();
     if let Some((of, part)) = head
@@ -97,6 +108,7 @@ pub fn read(
         face_starts: (head.starts > 0).then_some(starts),
         parts,
         runs,
+        nodes,
     };
     mesh.check().map_err(|e| damaged(e.to_string()))?;
     let images = head

@@ -2,7 +2,7 @@
 
 use bytemuck::cast_slice;
 
-use super::{ALIGNMENT, Head, ImageHead, MAGIC, NO_MATERIAL, PartHead, VERSION};
+use super::{ALIGNMENT, Head, ImageHead, MAGIC, NO_MATERIAL, NodeHead, PartHead, VERSION};
 use crate::{FormatError, Scene};
 
 /// The bytes of a scene. `keep` is given each picture and names it.
@@ -27,6 +27,17 @@ pub fn write(scene: &Scene, keep: &mut dyn FnMut(&[u8]) -> String) -> Result<Vec
                 name: p.name.clone(),
                 fate: p.fate,
                 group: p.group.clone(),
+                smallest: p.smallest,
+                node: p.node,
+            })
+            .collect(),
+        nodes: mesh
+            .nodes
+            .iter()
+            .map(|n| NodeHead {
+                name: n.name.clone(),
+                local: n.local.to_cols_array(),
+                parent: n.parent,
             })
             .collect(),
         materials: library.materials.clone(),

@@ -28,6 +28,8 @@ pub struct Fold {
     pub mesh: Mesh,
     /// How often the triangles of each part count in the whole.
     pub weights: Vec<u16>,
+    /// The smallest count that each part has by itself.
+    smallest: Vec<u32>,
     copies: Vec<Copy>,
     /// Points of `mesh` that lie on the plane of their half.
     on_plane: Vec<bool>,
@@ -115,9 +117,20 @@ impl Fold {
                 }
             }
         }
+        let mut folded = folded;
+        for copy in &copies {
+            // A part keeps what its copies are to keep, and half of it keeps half.
+            let wanted = mesh.parts[copy.to as usize].smallest;
+            let own = &mut folded.parts[copy.from as usize].smallest;
+            *own = match copy.plane {
+                Some(_) => wanted.div_ceil(2),
+                None => wanted.max(*own),
+            };
+        }
         Some(Self {
             mesh: folded,
             weights,
+            smallest: mesh.parts.iter().map(|p| p.smallest).collect(),
             copies,
             on_plane,
         })
@@ -159,6 +172,9 @@ impl Fold {
         copied: &mut dyn FnMut(usize, bool),
     ) -> Mesh {
         let mut out = cut.clone();
+        for (part, &own) in out.parts.iter_mut().zip(&self.smallest) {
+            part.smallest = own;
+        }
         let mut corners = std::mem::take(&mut out.corners);
         let mut starts = out.face_starts.take();
         let mut runs = std::mem::take(&mut out.runs);

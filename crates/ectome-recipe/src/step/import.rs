@@ -12,7 +12,7 @@ pub struct Import {}
 
 impl Operation for Import {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {

@@ -196,7 +196,6 @@ impl UvStep {
         if let Some(split) = &split {
             scene.mesh = split.joined(&scene.mesh);
         }
-        scene.copies.clear();
         progress.at(1.0)?;
         Ok((scene, report))
     }

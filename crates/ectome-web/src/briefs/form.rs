@@ -25,6 +25,7 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         green: f.text("green").to_owned(),
         suffix: f.text("suffix").to_owned(),
         sheets: SheetsAs::of(f.text("sheets")).unwrap_or_default(),
+        hierarchy: f.text("hierarchy") == "tree",
         formats: own(f.all("format")),
         tiers: tiers(f)?,
     };

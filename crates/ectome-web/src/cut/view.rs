@@ -9,6 +9,13 @@ use crate::{
     words::{self, tearing},
 };
 
+/// A place that the stage frames.
+pub struct Place {
+    /// Its coordinates in metres, set apart by commas.
+    pub at: String,
+    pub says: String,
+}
+
 /// Everything the step's column shows.
 pub struct CutView {
     pub tray: Vec<TrayLine>,
@@ -23,6 +30,8 @@ pub struct CutView {
     pub gone: Vec<String>,
     /// Loose pieces of which nothing is left, in a sentence.
     pub vanished: Option<String>,
+    /// Where the largest of them were.
+    pub places: Vec<Place>,
     /// The analysis with these settings is there.
     pub analysed: bool,
     /// How much of the source is quads, if enough of it is for edge loops.
@@ -76,6 +85,7 @@ impl CutView {
             gave_way: report.map(|r| r.held_by.clone()).unwrap_or_default(),
             gone: report.map(|r| r.gone.clone()).unwrap_or_default(),
             vanished: report.and_then(|r| vanished_sentence(&r.vanished)),
+            places: report.map(|r| places(&r.vanished)).unwrap_or_default(),
             analysed: rows.outlook.is_some(),
             quads: quads_sentence(inspection),
             flat: flat.and_then(|left| flat_sentence(left, rows.source_triangles())),
@@ -109,6 +119,25 @@ fn quads_sentence(i: &Inspection) -> Option<String> {
         "{:.0} % of the source is quads. Take out one edge loop in",
         share * 100.0
     ))
+}
+
+/// Vanished pieces that can be shown on the stage.
+const PLACES: usize = 8;
+
+fn places(v: &Vanished) -> Vec<Place> {
+    let largest = v.largest.iter().take(PLACES);
+    largest
+        .map(|piece| {
+            let size = words::length(piece.size_mm);
+            Place {
+                at: piece.at_m.map(|x| x.to_string()).join(","),
+                says: match piece.part.as_str() {
+                    "" => size,
+                    part => format!("{part}, {size}"),
+                },
+            }
+        })
+        .collect()
 }
 
 fn vanished_sentence(v: &Vanished) -> Option<String> {

@@ -81,6 +81,13 @@ fn part_change(f: &Fields) -> Result<Change, Failure> {
         "build" => fate(Fate::Build, parts),
         "imprint" => fate(Fate::Imprint, parts),
         "omit" => fate(Fate::Omit, parts),
+        "smallest" => Change::Smallest {
+            parts,
+            triangles: match f.text("smallest") {
+                "" => 0,
+                _ => f.number("smallest", "The smallest count", 0.0, 4e9)? as u32,
+            },
+        },
         "rename" => Change::Rename {
             part: parts[0],
             name: name("The part")?,

@@ -118,7 +118,9 @@ pub async fn download(
         return Err(missing());
     }
     let scene = scene_of(&app, &asset, &candidate, &brief, suffix).await?;
-    let bytes = run_blocking(move || parcel::glb(&scene).map_err(unwritable(&stem))).await?;
+    let bytes =
+        run_blocking(move || parcel::glb(&scene, brief.hierarchy).map_err(unwritable(&stem)))
+            .await?;
     Ok(attachment(&file, GLB, bytes))
 }
 
@@ -200,7 +202,8 @@ async fn zipped(
         let suffix = format!("{}{}", brief.suffix, t.tier);
         let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
         let scene = scene_of(app, asset, c, brief, suffix).await?;
-        let write = move || parcel::files(&own, &scene, &formats).map_err(unwritable(&own));
+        let tree = brief.hierarchy;
+        let write = move || parcel::files(&own, &scene, &formats, tree).map_err(unwritable(&own));
         files.extend(run_blocking(write).await?);
         let measured = judged::measured(brief, asset, c).unwrap_or_default();
         tiers.push(match brief.tiers.get(t.tier as usize) {

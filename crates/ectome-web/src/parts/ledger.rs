@@ -22,6 +22,8 @@ pub struct PartLine {
     pub share: u64,
     pub percent: String,
     pub symmetric: bool,
+    /// Triangles that a cut leaves each of them at least.
+    pub smallest: Option<String>,
 }
 
 /// Rows that are listed, and those that the short list of the Cut step shows: a page of ten thousands of rows helps nobody
@@ -110,6 +112,10 @@ pub fn ledger(i: &Inspection) -> Ledger {
                 letter,
                 share: (n as u64 * 1000).div_ceil(largest as u64),
                 percent: format!("{:.1} %", n as f64 * 100.0 / total as f64),
+                smallest: (r.iter())
+                    .filter_map(|&p| i.objects[p].smallest_triangles)
+                    .max()
+                    .map(|n| words::grouped(u64::from(n))),
                 symmetric: i.symmetric.contains(&(r[0] as u32)),
             }
         })

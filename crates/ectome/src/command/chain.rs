@@ -7,7 +7,11 @@ use ectome_mesh::measure;
 use ectome_recipe::{Brief, Measured, Session, Target, TierResult, parcel, step};
 use serde_json::json;
 
-use super::{Failure, settings::SettingsArgs, source::SourceArgs};
+use super::{
+    Failure,
+    settings::{ObjectArgs, SettingsArgs},
+    source::SourceArgs,
+};
 use crate::{
     output::{self, say},
     watch::Watch,
@@ -31,6 +35,8 @@ pub struct Chain {
     brief: Option<PathBuf>,
     #[command(flatten)]
     settings: SettingsArgs,
+    #[command(flatten)]
+    objects: ObjectArgs,
     /// The folder that takes the files; made if missing.
     #[arg(short, long, value_name = "DIR")]
     out: PathBuf,
@@ -93,6 +99,7 @@ impl Chain {
                 &format!("{stem}{suffix}"),
                 &tier,
                 &brief.formats,
+                brief.hierarchy || self.objects.hierarchy,
             )?);
             tiers.push(result);
         }

@@ -8,7 +8,11 @@ use ectome_recipe::{
     step::{self, merge_flat},
 };
 
-use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use super::{
+    Failure, grouped,
+    settings::{ObjectArgs, SettingsArgs},
+    source::SourceArgs,
+};
 use crate::{
     output::{self, say},
     watch::Watch,
@@ -33,6 +37,8 @@ pub struct Cut {
     flat: bool,
     #[command(flatten)]
     settings: SettingsArgs,
+    #[command(flatten)]
+    objects: ObjectArgs,
     /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT", value_parser = output::scene_name)]
     out: PathBuf,
@@ -72,7 +78,7 @@ impl Cut {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
         };
         let writing = Instant::now();
-        output::scene(&self.out, &scene)?;
+        output::scene(&self.out, &scene, self.objects.hierarchy)?;
         report.seconds_writing = writing.elapsed().as_secs_f64();
         report.took(begun.elapsed());
         if let Some(path) = &self.report {

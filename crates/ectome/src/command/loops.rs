@@ -10,7 +10,11 @@ use ectome_recipe::{
     step::{self, list_loops, take_out_loops},
 };
 
-use super::{Failure, grouped, settings::SettingsArgs, source::SourceArgs};
+use super::{
+    Failure, grouped,
+    settings::{ObjectArgs, SettingsArgs},
+    source::SourceArgs,
+};
 use crate::{
     output::{self, say},
     watch::Watch,
@@ -29,6 +33,8 @@ pub struct Loops {
     to: Option<u32>,
     #[command(flatten)]
     settings: SettingsArgs,
+    #[command(flatten)]
+    objects: ObjectArgs,
     /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT", value_parser = output::scene_name, required_unless_present = "list")]
     out: Option<PathBuf>,
@@ -60,7 +66,7 @@ impl Loops {
         };
         let (scene, report, _) = take_out_loops(scene, which, &settings, &progress)?;
         if let Some(out) = &self.out {
-            output::scene(out, &scene)?;
+            output::scene(out, &scene, self.objects.hierarchy)?;
         }
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{Failure, grouped, source::SourceArgs};
+use super::{Failure, grouped, settings::ObjectArgs, source::SourceArgs};
 use crate::{
     output::{self, say},
     watch::Watch,
@@ -15,6 +15,8 @@ use crate::{
 pub struct Prepare {
     #[command(flatten)]
     source: SourceArgs,
+    #[command(flatten)]
+    objects: ObjectArgs,
     /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT", value_parser = output::scene_name)]
     out: PathBuf,
@@ -23,7 +25,7 @@ pub struct Prepare {
 impl Prepare {
     pub fn run(self) -> Result<(), Failure> {
         let scene = self.source.scene(&Watch::begin())?;
-        output::scene(&self.out, &scene)?;
+        output::scene(&self.out, &scene, self.objects.hierarchy)?;
         say!(
             "{} triangles, {} points, {} objects.",
             grouped(scene.mesh.triangle_count()),

@@ -21,6 +21,14 @@ pub struct SettingsArgs {
     let_parts_go: bool,
 }
 
+/// How objects stand in the file that is written.
+#[derive(Args)]
+pub struct ObjectArgs {
+    /// Hangs objects in the tree in which the source hung them (GLB). Without it they stand beside each other.
+    #[arg(long)]
+    pub hierarchy: bool,
+}
+
 /// Edges sharper than this are creases unless an angle is given, in degrees.
 const CREASE: f32 = 35.0;
 

@@ -10,7 +10,7 @@ use ectome_recipe::{
     uv::{MANY, examined, expected_seconds},
 };
 
-use super::{Failure, grouped, source::SourceArgs};
+use super::{Failure, grouped, settings::ObjectArgs, source::SourceArgs};
 use crate::{
     output::{self, remark, say},
     watch::Watch,
@@ -60,6 +60,8 @@ pub struct Unwrap {
     /// Further arrangements that are tried: slower and often denser.
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=64))]
     effort: u32,
+    #[command(flatten)]
+    objects: ObjectArgs,
     /// Where the result goes (.glb, .obj or .ply).
     #[arg(short, long, value_name = "OUT", value_parser = output::scene_name, required_unless_present = "report")]
     out: Option<PathBuf>,
@@ -161,7 +163,11 @@ impl Unwrap {
                 SheetsArg::Materials => SheetsAs::Materials,
                 SheetsArg::Tiles => SheetsAs::Tiles,
             };
-            output::scene(out, &delivered(scene, self.sheets, sheets_as))?;
+            output::scene(
+                out,
+                &delivered(scene, self.sheets, sheets_as),
+                self.objects.hierarchy,
+            )?;
         }
         if let Some(path) = &self.report {
             output::json(&report, Some(path))?;
