@@ -24,17 +24,18 @@ pub struct Sample {
 }
 
 impl Bins {
-    /// Of the first UVs of a mesh of triangles, on a map of `size` texels. What lies beyond the square from 0 to 1 is stacked
-    /// on something inside by whoever laid it out, and left out.
-    pub fn of(mesh: &Mesh, size: u32) -> Self {
+    /// Of the first UVs of a mesh of triangles, on a map of `size` texels that shows square `sheet` along U. What lies beyond that
+    /// square is on another sheet, or stacked on something inside by whoever laid it out, and left out.
+    pub fn of(mesh: &Mesh, size: u32, sheet: u32) -> Self {
         let edge = f64::from(size);
+        let shift = DVec2::new(f64::from(sheet), 0.0);
         let uvs = mesh.uv_sets.first().map_or(&[][..], Vec::as_slice);
         let corners: Vec<[DVec2; 3]> = (0..mesh.face_count())
             .map(|f| {
                 let face = mesh.face(f);
                 std::array::from_fn(|k| {
                     let uv = uvs.get(face[k] as usize).copied().unwrap_or_default();
-                    uv.as_dvec2() * edge
+                    (uv.as_dvec2() - shift) * edge
                 })
             })
             .collect();
@@ -139,7 +140,7 @@ mod tests {
             corners: vec![0, 1, 2, 0, 2, 3],
             ..Primitive::default()
         });
-        let bins = Bins::of(&builder.finish(), 128);
+        let bins = Bins::of(&builder.finish(), 128, 0);
         assert_eq!(bins.tiles, 2);
         for tile in 0..4 {
             let samples = bins.samples(tile, 2);

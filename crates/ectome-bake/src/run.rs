@@ -1,6 +1,6 @@
 //! All of it together.
 
-use ectome_mesh::{Cancelled, Mesh, Progress, measure};
+use ectome_mesh::{Cancelled, Glimpse, Mesh, Progress, measure};
 use ectome_texture::srgb;
 use glam::Vec3;
 use rayon::prelude::*;
@@ -29,8 +29,8 @@ pub enum BakeError {
     #[error("the low mesh has no UVs: unwrap it first")]
     NoUvs,
     /// Nothing lies inside the sheet.
-    #[error("no UV island lies inside the square from 0 to 1: pack the islands first")]
-    NothingInside,
+    #[error("no UV island lies inside the square of sheet {0}: pack the islands first")]
+    NothingInside(u32),
     /// A surface is empty.
     #[error("the {0} has no surface")]
     Empty(&'static str),
@@ -112,6 +112,8 @@ pub struct Baked {
     pub counts: Counts,
     /// The same for each part of the low mesh.
     pub parts: Vec<Counts>,
+    /// For each part of the low mesh a place among its misses, in metres.
+    pub missed_at: Vec<Option<Vec3>>,
     /// Rays towards the source.
     pub rays: u64,
     /// The least and the largest reach outward, in metres.
@@ -150,7 +152,7 @@ pub fn bake(
         },
     );
     progress.at(0.14)?;
-    let bins = Bins::of(low, settings.size);
+    let bins = Bins::of(low, settings.size, settings.sheet);
     let diagonal = measure::bounds(source.mesh).diagonal();
     let own = measure::bounds(low);
     let id_colours = [
@@ -197,7 +199,7 @@ pub fn bake(
     progress.stage("Filling the ground");
     let covered: Vec<bool> = states.iter().map(|s| *s == State::Baked).collect();
     if !covered.contains(&true) && states.iter().all(|s| *s == State::Bare) {
-        return Err(BakeError::NothingInside);
+        return Err(BakeError::NothingInside(settings.sheet + 1));
     }
     let maps = settings
         .kinds
@@ -222,11 +224,13 @@ pub fn bake(
         .collect();
     let mut counts = Counts::default();
     states.iter().for_each(|&s| counts.add(s));
+    let (parts, missed_at) = by_part(&plan, &states);
     progress.at(1.0)?;
     Ok(Baked {
         size: settings.size as usize,
         maps,
-        parts: by_part(&plan, &states),
+        parts,
+        missed_at,
         states,
         counts,
         rays,
@@ -326,10 +330,46 @@ fn tiles(plan: &Plan<'_>, progress: &Progress) -> Result<(Raw, Vec<State>, u64),
                 }
             }
         }
+        progress.show(|| glimpse(kinds, &raw, &states, size));
     }
     let n = u64::from(plan.settings.samples * plan.settings.samples);
     let covered = states.iter().filter(|s| **s != State::Bare).count() as u64;
     Ok((raw, states, covered * n))
+}
+
+/// Width and height of a glimpse, at most.
+const GLIMPSE: usize = 512;
+/// What is shown where nothing is baked yet.
+const BARE: [u8; 4] = [0x8C, 0x94, 0x92, 255];
+
+/// The first map as far as it is made: every so-manieth texel.
+fn glimpse(kinds: &[Kind], raw: &Raw, states: &[State], size: usize) -> Glimpse {
+    let step = size.div_ceil(GLIMPSE);
+    let edge = size / step;
+    let (kind, map) = (kinds[0], &raw[0]);
+    let c = kind.channels();
+    let most = match kind {
+        Kind::Height | Kind::Thickness => map.iter().fold(1e-9f32, |a, v| a.max(v.abs())),
+        _ => 1.0,
+    };
+    let low = if kind == Kind::Height { -most } else { 0.0 };
+    let texel = |i: usize| -> [u8; 4] {
+        let at = i / edge * step * size + i % edge * step;
+        if states[at] != State::Baked {
+            return BARE;
+        }
+        let shown = |k: usize| {
+            let v = (map[at * c + k.min(c - 1)] - low) / (most - low);
+            let v = if kind.is_srgb() { srgb::to_coded(v) } else { v };
+            (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
+        };
+        [shown(0), shown(1), shown(2), 255]
+    };
+    Glimpse {
+        width: edge as u32,
+        height: edge as u32,
+        rgba: (0..edge * edge).flat_map(texel).collect(),
+    }
 }
 
 /// A map in 16 bits, and what its ends stand for.
@@ -357,21 +397,42 @@ fn coded(
     (raw.iter().map(code).collect(), range)
 }
 
-/// How texels came out for each part of the low mesh: by the sample in the middle of each.
-fn by_part(plan: &Plan<'_>, states: &[State]) -> Vec<Counts> {
+/// How texels came out for each part of the low mesh, by the sample in the middle of each, and a place among the misses of each: of
+/// all of them the one nearest to their middle.
+fn by_part(plan: &Plan<'_>, states: &[State]) -> (Vec<Counts>, Vec<Option<Vec3>>) {
     let size = plan.settings.size as usize;
     let mut parts = vec![Counts::default(); plan.low.parts.len()];
+    let mut missed: Vec<(usize, Vec3)> = Vec::new();
     let tiles = plan.bins.tiles;
     for tile in 0..tiles * tiles {
         let [x0, y0] = [tile % tiles * TILE, tile / tiles * TILE];
         for (texel, sample) in plan.bins.samples(tile, 1).into_iter().enumerate() {
             let Some(sample) = sample else { continue };
             let (x, y) = (x0 + texel % TILE, y0 + texel / TILE);
-            if x < size && y < size {
-                let part = plan.part_of_face[sample.face as usize];
-                parts[part as usize].add(states[y * size + x]);
+            if x >= size || y >= size {
+                continue;
+            }
+            let part = plan.part_of_face[sample.face as usize] as usize;
+            let state = states[y * size + x];
+            parts[part].add(state);
+            if matches!(state, State::Nothing | State::Behind) {
+                let [a, b, c] = plan.low.triangle(sample.face as usize);
+                let w = sample.weights;
+                missed.push((part, a * w.x + b * w.y + c * w.z));
             }
         }
     }
-    parts
+    let mut sums = vec![(Vec3::ZERO, 0.0f32); parts.len()];
+    for &(part, at) in &missed {
+        sums[part].0 += at;
+        sums[part].1 += 1.0;
+    }
+    let mut nearest = vec![None::<(f32, Vec3)>; parts.len()];
+    for (part, at) in missed {
+        let far = at.distance_squared(sums[part].0 / sums[part].1);
+        if nearest[part].is_none_or(|(d, _)| far < d) {
+            nearest[part] = Some((far, at));
+        }
+    }
+    (parts, nearest.into_iter().map(|n| n.map(|n| n.1)).collect())
 }

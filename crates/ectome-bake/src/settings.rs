@@ -34,13 +34,18 @@ pub enum Matching {
     #[default]
     All,
     /// Each part of the low mesh from those of the source with the same number here: `low` and `source` give one for each
-    /// part.
+    /// part, or [`Matching::ANY`]. A low part with that is baked from everything; a part of the source with that is for all.
     Groups {
         /// For each part of the low mesh.
         low: Vec<u32>,
         /// For each part of the source.
         source: Vec<u32>,
     },
+}
+
+impl Matching {
+    /// Stands for every number.
+    pub const ANY: u32 = u32::MAX;
 }
 
 /// What to bake and how.
@@ -70,6 +75,8 @@ pub struct Settings {
     pub height: Option<f32>,
     /// Green is up in tangent space (glTF 2.0); else down.
     pub green_up: bool,
+    /// The square of the UVs that is baked, by its number along U: 0 is the one from 0 to 1.
+    pub sheet: u32,
 }
 
 impl Default for Settings {
@@ -87,6 +94,7 @@ impl Default for Settings {
             curvature_radius: None,
             height: None,
             green_up: true,
+            sheet: 0,
         }
     }
 }

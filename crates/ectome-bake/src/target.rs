@@ -15,6 +15,8 @@ use obvhs::{
 };
 use rayon::prelude::*;
 
+use crate::Matching;
+
 /// A triangle made ready for rays.
 #[derive(Clone, Copy)]
 struct Facet {
@@ -86,7 +88,7 @@ impl Target {
                 .map(|&i| {
                     let run = run_of_face[kept[i as usize] as usize];
                     let part = mesh.runs[run as usize].part as usize;
-                    group_of_part.get(part).copied().unwrap_or(u32::MAX)
+                    group_of_part.get(part).copied().unwrap_or(Matching::ANY)
                 })
                 .collect(),
         };
@@ -126,7 +128,7 @@ impl Target {
         let mut behind = false;
         let group = group.filter(|_| !self.groups.is_empty());
         self.bvh.ray_traverse(ray, &mut hit, |ray, i| {
-            if group.is_some_and(|g| self.groups[i] != g) {
+            if group.is_some_and(|g| self.groups[i] != g && self.groups[i] != Matching::ANY) {
                 return f32::INFINITY;
             }
             let (t, facing) = self.facets[i].meets(ray);

@@ -187,7 +187,9 @@ impl Plan<'_> {
             crate::Matching::All => true,
             crate::Matching::Groups { source, .. } => {
                 let part = self.looker.part(near.face) as usize;
-                source.get(part).copied() == self.group(face)
+                let own = source.get(part).copied().unwrap_or(crate::Matching::ANY);
+                let wanted = self.group(face);
+                own == crate::Matching::ANY || wanted.is_none_or(|g| g == own)
             }
         };
         (is_its_own && seen.straight.dot(place.outward) > 0.0).then_some(seen)
@@ -197,7 +199,8 @@ impl Plan<'_> {
         match &self.settings.matching {
             crate::Matching::All => None,
             crate::Matching::Groups { low, .. } => {
-                low.get(self.part_of_face[face] as usize).copied()
+                let own = low.get(self.part_of_face[face] as usize).copied();
+                own.filter(|&g| g != crate::Matching::ANY)
             }
         }
     }

@@ -53,4 +53,4 @@ pub mod weld;
 
 pub use builder::{MeshBuilder, Primitive};
 pub use mesh::{Channels, Fate, Mesh, MeshError, Node, Part, Run};
-pub use progress::{Cancelled, Progress};
+pub use progress::{Cancelled, Glimpse, Progress};

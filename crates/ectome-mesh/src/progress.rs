@@ -12,12 +12,26 @@ use thiserror::Error;
 #[error("the work was stopped")]
 pub struct Cancelled;
 
+/// A picture of what work has made so far.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Glimpse {
+    /// Texels in a row.
+    pub width: u32,
+    /// Rows.
+    pub height: u32,
+    /// Rows from the top, red, green, blue and alpha, as a screen shows them.
+    pub rgba: Vec<u8>,
+}
+
 #[derive(Default)]
 struct Shared {
     /// Parts in a million.
     fraction: AtomicU32,
     cancelled: AtomicBool,
     stage: Mutex<String>,
+    glimpse: Mutex<Option<Glimpse>>,
+    /// Somebody looks at glimpses: without that none is made.
+    watched: AtomicBool,
 }
 
 /// A handle that kernel functions report to and others read. Clones share one state; a
@@ -94,6 +108,24 @@ impl Progress {
         self.shared.cancelled.load(Ordering::Relaxed)
     }
 
+    /// Lets the work show what it has made so far. The picture is made only where somebody looks and took the one before.
+    pub fn show(&self, make: impl FnOnce() -> Glimpse) {
+        if !self.shared.watched.load(Ordering::Relaxed) {
+            return;
+        }
+        if let Ok(mut glimpse) = self.shared.glimpse.lock()
+            && glimpse.is_none()
+        {
+            *glimpse = Some(make());
+        }
+    }
+
+    /// What the work has made so far, if it shows something new; from now on it is asked to.
+    pub fn take_glimpse(&self) -> Option<Glimpse> {
+        self.shared.watched.store(true, Ordering::Relaxed);
+        self.shared.glimpse.lock().ok()?.take()
+    }
+
     /// The fraction of the whole last reported (0–1).
     pub fn fraction(&self) -> f32 {
         self.shared.fraction.load(Ordering::Relaxed) as f32 / 1e6
@@ -119,6 +151,22 @@ mod tests {
         let second_half = whole.span(0.5, 1.0);
         second_half.at(0.5).unwrap();
         assert!((whole.fraction() - 0.75).abs() < 1e-6);
+    }
+
+    #[test]
+    fn a_glimpse_is_made_where_somebody_looks() {
+        let work = Progress::new();
+        let glimpse = || Glimpse {
+            width: 1,
+            height: 1,
+            rgba: vec![1, 2, 3, 4],
+        };
+        work.show(|| panic!("nobody looks"));
+        assert_eq!(work.take_glimpse(), None);
+        work.span(0.2, 0.4).show(glimpse);
+        work.show(|| panic!("the one before was not taken"));
+        assert_eq!(work.take_glimpse(), Some(glimpse()));
+        assert_eq!(work.take_glimpse(), None);
     }
 
     #[test]

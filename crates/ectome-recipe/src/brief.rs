@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::SheetsAs;
+use crate::{SheetsAs, maps::Packed};
 use thiserror::Error;
 
 /// One level of detail and what it must keep to.
@@ -64,6 +64,9 @@ pub struct Brief {
     /// Formats of a parcel.
     #[serde(default = "default_formats")]
     pub formats: Vec<String>,
+    /// Pictures that hold several maps, a channel each.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub packed: Vec<Packed>,
     /// The tiers, nearest first.
     #[serde(rename = "tier")]
     pub tiers: Vec<Tier>,
@@ -266,6 +269,14 @@ impl Brief {
             return Some(format!(
                 "wants a map \u{201c}{map}\u{201d}; there are {known}"
             ));
+        }
+        if let Some(fault) = self.packed.iter().find_map(Packed::fault) {
+            return Some(fault);
+        }
+        if let Some((_, twice)) = (self.packed.iter().enumerate())
+            .find(|(i, p)| self.packed[..*i].iter().any(|q| q.name == p.name))
+        {
+            return Some(format!("packs two pictures called {}", twice.name));
         }
         if !["up", "down"].contains(&self.green.as_str()) {
             return some("has green neither up nor down");

@@ -1,5 +1,7 @@
 //! What steps leave beside a mesh: things to look at, and what a later cut of the same source goes on from.
 
+use std::borrow::Cow;
+
 use ectome_formats::Scene;
 use ectome_reduce::CollapseLog;
 
@@ -11,7 +13,7 @@ pub struct Artefact {
     /// What it is: one of the names below.
     pub kind: &'static str,
     /// Which of several; empty where there is one.
-    pub which: &'static str,
+    pub which: Cow<'static, str>,
     /// Its bytes.
     pub bytes: Vec<u8>,
 }
@@ -27,6 +29,8 @@ impl Artefact {
     pub const FIELD: &'static str = "field";
     /// A map, PNG, each under its name.
     pub const MAP: &'static str = "map";
+    /// The names and colours of an id map, SVG, under the map's name.
+    pub const LEGEND: &'static str = "legend";
     /// Where rays missed, PNG.
     pub const MISSES: &'static str = "misses";
     /// What was baked, JSON.
@@ -44,8 +48,12 @@ impl Artefact {
     }
 
     /// One of several of its kind.
-    pub fn one_of(kind: &'static str, which: &'static str, bytes: Vec<u8>) -> Self {
-        Self { kind, which, bytes }
+    pub fn one_of(kind: &'static str, which: impl Into<Cow<'static, str>>, bytes: Vec<u8>) -> Self {
+        Self {
+            kind,
+            which: which.into(),
+            bytes,
+        }
     }
 }
 

@@ -1,6 +1,7 @@
 //! Pictures of scenes for lists.
 
 use ectome_formats::Scene;
+use ectome_mesh::Glimpse;
 use ectome_raster::{Camera, Surface, Texture, render};
 use ectome_texture::Coding;
 use glam::Vec3;
@@ -56,6 +57,11 @@ fn surface(scene: &Scene, material: u32) -> Surface {
         texture,
         normal,
     }
+}
+
+/// A glimpse of work as a PNG.
+pub fn of_glimpse(glimpse: &Glimpse) -> Vec<u8> {
+    encode(glimpse.width, glimpse.height, &glimpse.rgba)
 }
 
 /// RGBA bytes as a PNG.

@@ -201,7 +201,8 @@ impl Recipe {
 
     /// What this recipe makes, with maps baked from its source; they take the place of those that it ends with.
     #[must_use]
-    pub fn with_maps(mut self, bake: BakeSettings) -> Self {
+    pub fn with_maps(mut self, mut bake: BakeSettings) -> Self {
+        bake.sheets = crate::sheets::count(&self);
         if let Some(Step::Bake(_)) = self.steps.last() {
             self.steps.pop();
         }

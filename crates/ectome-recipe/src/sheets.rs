@@ -62,7 +62,7 @@ pub fn count(recipe: &Recipe) -> u32 {
 }
 
 /// The sheet a face lies on, by the middle of its corners.
-fn sheet_of(mesh: &Mesh, face: usize, sheets: u32) -> u32 {
+pub(crate) fn sheet_of(mesh: &Mesh, face: usize, sheets: u32) -> u32 {
     let Some(uv) = mesh.uv_sets.first() else {
         return 0;
     };
@@ -96,7 +96,9 @@ pub fn delivered(mut scene: Scene, sheets: u32, convention: SheetsAs) -> Scene {
     let mut made: Vec<(Option<u32>, u32, u32)> = Vec::new();
     let run = scene.mesh.run_of_faces();
     let mut material_of = |material: Option<u32>, sheet: u32| -> Option<u32> {
-        if sheet == 0 {
+        let own = material.and_then(|m| scene.library.materials.get(m as usize));
+        // Baked maps have a material for each sheet already.
+        if sheet == 0 || own.is_some_and(|m| m["extras"][SHEET] == sheet + 1) {
             return material;
         }
         if let Some(&(.., found)) = made.iter().find(|(m, s, _)| (*m, *s) == (material, sheet)) {

@@ -79,6 +79,7 @@ pub fn starting() -> Vec<Brief> {
                     .to_vec(),
                 green: "up".to_owned(),
                 hierarchy: false,
+                packed: Vec::new(),
                 suffix: "_LOD".to_owned(),
                 sheets: SheetsAs::default(),
                 formats: vec!["glb".to_owned()],

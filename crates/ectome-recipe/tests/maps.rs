@@ -88,7 +88,7 @@ fn bake(source: &Scene, low: &Scene, settings: &BakeSettings) -> Maps {
 }
 
 fn decoded(maps: &Maps, kind: Kind) -> image::RgbImage {
-    let (_, bytes) = maps.files.iter().find(|(k, _)| *k == kind).unwrap();
+    let bytes = &maps.files.iter().find(|f| f.kind == kind).unwrap().bytes;
     image::load_from_memory(bytes).unwrap().into_rgb8()
 }
 

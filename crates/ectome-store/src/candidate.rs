@@ -63,6 +63,8 @@ pub struct Candidate {
     pub pinned: bool,
     /// Its recipe ends with a change of UVs.
     pub changes_uvs: bool,
+    /// Maps were baked for it.
+    pub has_maps: bool,
     /// What that change did.
     pub uv: Option<UvReport>,
 }
@@ -134,6 +136,7 @@ impl Candidate {
             based_on: row.try_get("based_on")?,
             pinned: row.try_get("pinned")?,
             changes_uvs: row.try_get("changes_uvs")?,
+            has_maps: artefacts.of(Artefact::BAKE).is_some(),
             uv: stored(row, "uv")?,
         })
     }

@@ -106,7 +106,10 @@ impl Store {
         }
         let mut named: HashSet<String> = HashSet::new();
         for row in self
-            .rows("SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts")
+            .rows(
+                "SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts \
+                 UNION SELECT glimpse FROM work WHERE state = 'running' AND glimpse IS NOT NULL",
+            )
             .await?
         {
             named.insert(row.try_get("blob_key")?);

@@ -156,6 +156,10 @@ pub struct Work {
     pub accepted: bool,
     /// Seconds since it was taken, until it ended.
     pub seconds: Option<f64>,
+    /// A picture of what it has made so far, as the key of its blob.
+    pub glimpse: Option<String>,
+    /// The candidate that what it makes goes on from.
+    pub based_on: Option<String>,
 }
 
 impl Work {
@@ -186,6 +190,8 @@ impl Work {
             worker: row.try_get("worker")?,
             accepted: row.try_get("accepted")?,
             seconds: row.try_get("seconds")?,
+            glimpse: row.try_get("glimpse")?,
+            based_on: row.try_get("based_on")?,
         })
     }
 
@@ -209,7 +215,7 @@ impl Work {
 /// The start of a query for rows that [`Work::from_row`] reads.
 macro_rules! work_rows {
     () => {
-        "SELECT w.*, a.name AS asset_name, c.wish, EXISTS (SELECT 1 FROM workers k WHERE \
+        "SELECT w.*, a.name AS asset_name, c.wish, c.based_on, EXISTS (SELECT 1 FROM workers k WHERE \
          FIND_IN_SET(w.kind, k.kinds) AND k.memory >= w.needs AND k.seen > NOW(6) - INTERVAL 15 SECOND) AS accepted, \
          CAST(TIMESTAMPDIFF(MICROSECOND, w.started, COALESCE(w.finished, NOW(6))) / 1e6 AS DOUBLE) \
          AS seconds FROM work w JOIN assets a ON a.id = w.asset \
@@ -327,6 +333,24 @@ impl Store {
             Ok(row.try_get::<i64, _>("held")? > 0)
         })
         .await
+    }
+
+    /// Shows what work has made so far.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub(crate) async fn show_glimpse(&self, work: &Work, png: Vec<u8>) -> Result<(), StoreError> {
+        let naming = self.naming().await?;
+        let blob = self.blobs.put(png).await?;
+        sqlx::query(
+            "UPDATE work SET glimpse = ? WHERE id = ? AND attempts = ? AND state = 'running'",
+        )
+        .bind(&blob)
+        .bind(work.id)
+        .bind(work.attempts)
+        .execute(&self.pool)
+        .await?;
+        naming.confirm().await
     }
 
     /// Ends work that `worker` holds.

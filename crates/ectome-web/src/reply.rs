@@ -1,11 +1,14 @@
 //! What handlers of an asset ask first, and how they answer last.
 
 use axum::{
-    http::HeaderMap,
+    http::{HeaderMap, StatusCode},
     response::{IntoResponse, Redirect, Response},
 };
 use ectome_recipe::Brief;
-use ectome_store::asset::{Asset, AssetState};
+use ectome_store::{
+    asset::{Asset, AssetState},
+    candidate::{Candidate, CandidateState},
+};
 
 use crate::{failure::Failure, state::App, words};
 
@@ -26,6 +29,23 @@ pub async fn ready_asset(app: &App, id: u64) -> Result<Asset, Failure> {
             asset.name
         ))),
     }
+}
+
+/// A candidate of an asset that is made.
+///
+/// # Errors
+/// A sentence for one that is not.
+pub async fn made(app: &App, id: u64, number: u32) -> Result<Candidate, Failure> {
+    let tray = app.store.tray(id).await?;
+    let found = tray.into_iter().find(|c| c.number == number);
+    found
+        .filter(|c| c.state == CandidateState::Ready)
+        .ok_or_else(|| {
+            Failure::new(
+                StatusCode::NOT_FOUND,
+                format!("Candidate {number} is not there, or not made yet. Choose another."),
+            )
+        })
 }
 
 /// The brief an asset is judged by.

@@ -3,39 +3,36 @@
 //! | file | what it holds |
 //! |---|---|
 //! | `looks` | materials and textures of a scene as the kernel wants them |
+//! | `matching` | which parts of the source each part of the low mesh is baked from |
 //! | `refuse` | why a bake would come to nothing, said before it starts |
 //! | `picture` | a map as a PNG that says what its values mean |
 //! | `report` | what was baked, in figures |
+//! | `pack` | several maps as the channels of one picture |
+//! | `legend` | what the colours of an id map stand for, as a picture |
 //! | `dress` | a scene with its maps as glTF textures |
 
 mod dress;
+mod legend;
 mod looks;
+mod matching;
+mod pack;
 mod picture;
 mod refuse;
 mod report;
 
-use ectome_bake::{Baked, Settings, bake};
+use ectome_bake::{Baked, Map, Settings, bake};
 use ectome_formats::Scene;
 use ectome_mesh::{Fate, Mesh, Progress, edit};
 use serde::{Deserialize, Serialize};
 
 pub use dress::dressed;
 pub use ectome_bake::{Directions, Kind, Matching, Reach};
+pub use matching::From;
+pub use pack::Packed;
 pub use report::{BakeReport, MapReport, PartMisses};
 
 use crate::{EngineError, step::triangulated};
 use looks::Looks;
-
-/// Which parts of the source a part of the low mesh is baked from.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum From {
-    /// Each from the part of its name; what has none of its name is baked from everything.
-    #[default]
-    SameName,
-    /// From everything: neighbours may bleed.
-    Everything,
-}
 
 /// How maps are baked and written.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -68,6 +65,16 @@ pub struct BakeSettings {
     /// 16 bits a channel; else 8.
     #[serde(default)]
     pub deep: bool,
+    /// Sheets that the UVs lie on, side by side along U: each gets maps of its own.
+    #[serde(default = "one")]
+    pub sheets: u32,
+    /// Pictures that hold several maps, a channel each.
+    #[serde(default)]
+    pub packed: Vec<Packed>,
+}
+
+fn one() -> u32 {
+    1
 }
 
 fn two() -> u32 {
@@ -100,7 +107,20 @@ impl BakeSettings {
             rays: sixty_four(),
             green_up: true,
             deep: false,
+            sheets: 1,
+            packed: Vec::new(),
         }
+    }
+
+    /// Everything that is baked: the maps that are asked for, and those that only pictures of several need.
+    pub fn all_kinds(&self) -> Vec<Kind> {
+        let mut kinds = self.kinds.clone();
+        for kind in self.packed.iter().flat_map(Packed::kinds) {
+            if !kinds.contains(&kind) {
+                kinds.push(kind);
+            }
+        }
+        kinds
     }
 
     /// A quick look: small, one sample a texel, a quarter of the rays.
@@ -119,12 +139,42 @@ impl BakeSettings {
 /// Width and height of a trial.
 pub const TRIAL: u32 = 512;
 
+/// A map as a file.
+#[derive(Clone, Debug)]
+pub struct MapFile {
+    /// What it shows.
+    pub kind: Kind,
+    /// Its sheet, from 0.
+    pub sheet: u32,
+    /// PNG.
+    pub bytes: Vec<u8>,
+}
+
+impl MapFile {
+    /// Its name in reports and names of files: the word of its kind, and the number of its sheet behind the first.
+    pub fn name(&self) -> String {
+        on_sheet(self.kind.word(), self.sheet)
+    }
+}
+
+/// A word, and the number of a sheet behind the first.
+pub fn on_sheet(word: &str, sheet: u32) -> String {
+    match sheet {
+        0 => word.to_owned(),
+        n => format!("{word}_{}", n + 1),
+    }
+}
+
 /// Maps as files, and what is to be said of them.
 #[derive(Clone, Debug)]
 pub struct Maps {
-    /// In the order they were asked for.
-    pub files: Vec<(Kind, Vec<u8>)>,
-    /// Where rays missed, as a PNG; empty where none did.
+    /// Sheet by sheet, in the order they were asked for.
+    pub files: Vec<MapFile>,
+    /// Pictures of several maps, by name.
+    pub packed: Vec<(String, Vec<u8>)>,
+    /// What the colours of id maps stand for, as SVG, by the map's word.
+    pub legends: Vec<(Kind, String)>,
+    /// Where rays missed on the first sheet that has misses, as a PNG; empty where none did.
     pub misses: Vec<u8>,
     /// In figures.
     pub report: BakeReport,
@@ -147,36 +197,61 @@ pub fn baked(
     }
     let low = triangulated(low.clone(), progress)?;
     refuse::check(&source, &low, settings)?;
-    let looks = Looks::of(&source, &settings.kinds);
-    let kernel = Settings {
-        size: settings.size,
-        samples: settings.samples,
-        padding: settings.padding,
-        kinds: settings.kinds.clone(),
-        reach: settings.reach,
-        directions: settings.directions,
-        matching: matching(&source.mesh, &low.mesh, settings.from),
-        rays: settings.rays,
-        green_up: settings.green_up,
-        ..Settings::default()
-    };
-    let made = bake(
-        &looks.source(&source),
-        &low.mesh,
-        &kernel,
-        &progress.span(0.05, 0.9),
-    )?;
-    progress.stage("Writing the maps");
-    let files = made
-        .maps
-        .iter()
-        .map(|map| Ok((map.kind, picture::png(map, made.size, settings)?)))
-        .collect::<Result<Vec<_>, EngineError>>()?;
-    progress.at(1.0)?;
+    let kinds = settings.all_kinds();
+    let looks = Looks::of(&source, &kinds);
+    let matching = matching::of(&source.mesh, &low.mesh, settings.from);
+    let (mut sheets, mut files) = (Vec::new(), Vec::new());
+    let share = 0.85 / settings.sheets as f32;
+    for sheet in 0..settings.sheets {
+        let kernel = Settings {
+            size: settings.size,
+            samples: settings.samples,
+            padding: settings.padding,
+            kinds: kinds.clone(),
+            reach: settings.reach,
+            directions: settings.directions,
+            matching: matching.clone(),
+            rays: settings.rays,
+            green_up: settings.green_up,
+            sheet,
+            ..Settings::default()
+        };
+        let from = 0.05 + share * sheet as f32;
+        let own = progress.span(from, from + share);
+        let mut made = bake(&looks.source(&source), &low.mesh, &kernel, &own)?;
+        progress.stage("Writing the maps");
+        for map in std::mem::take(&mut made.maps) {
+            files.push(MapFile {
+                kind: map.kind,
+                sheet,
+                bytes: picture::png(&map, made.size, settings)?,
+            });
+            made.maps.push(Map {
+                texels: Vec::new(),
+                ..map
+            });
+        }
+        sheets.push(made);
+    }
+    let packed = pack::all(&files, settings);
+    files.retain(|f| settings.kinds.contains(&f.kind));
     let seconds = started.elapsed().as_secs_f64();
+    let report = BakeReport::of(&sheets, &source, &low.mesh, settings, seconds);
+    let legends = settings.kinds.iter().filter(|k| k.is_id());
+    let legends = legends.filter_map(|&kind| {
+        let map = report.maps.get(kind.word())?;
+        Some((kind, legend::svg(&map.legend)))
+    });
+    progress.at(1.0)?;
     Ok(Maps {
-        misses: misses(&made),
-        report: BakeReport::of(&made, &source, &low.mesh, settings, seconds),
+        misses: sheets
+            .iter()
+            .map(misses)
+            .find(|m| !m.is_empty())
+            .unwrap_or_default(),
+        legends: legends.collect(),
+        packed,
+        report,
         files,
     })
 }
@@ -194,32 +269,4 @@ fn without_omitted(mesh: &Mesh) -> Mesh {
     let omitted =
         |f: usize| mesh.parts[mesh.runs[run[f] as usize].part as usize].fate == Fate::Omit;
     edit::kept(mesh, |f| !omitted(f))
-}
-
-/// Parts matched by name. What is only for the maps belongs to whatever built part it stands on: it goes with all of them.
-fn matching(source: &Mesh, low: &Mesh, from: From) -> Matching {
-    let used = low.triangles_per_part();
-    let named = |name: &str| source.parts.iter().position(|p| p.name == name);
-    let all_found = low
-        .parts
-        .iter()
-        .zip(&used)
-        .filter(|(_, n)| **n > 0)
-        .all(|(p, _)| named(&p.name).is_some());
-    let imprints = source.parts.iter().any(|p| p.fate == Fate::Imprint);
-    if from == From::Everything || !all_found || imprints || source.parts.len() < 2 {
-        return Matching::All;
-    }
-    Matching::Groups {
-        low: low
-            .parts
-            .iter()
-            .map(|p| named(&p.name).map_or(u32::MAX, |n| n as u32))
-            .collect(),
-        source: source
-            .parts
-            .iter()
-            .map(|p| named(&p.name).map_or(u32::MAX, |n| n as u32))
-            .collect(),
-    }
 }

@@ -16,7 +16,7 @@ const SIZES: std::ops::RangeInclusive<f32> = 0.2..=5.0;
 
 pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(), EngineError> {
     let refuse = |why: String| Err(EngineError::Bake(why));
-    if settings.kinds.is_empty() {
+    if settings.all_kinds().is_empty() {
         return refuse("no map is asked for: choose at least one".to_owned());
     }
     let has_uvs = |mesh: &Mesh| mesh.runs.iter().any(|r| r.channels.uv_sets > 0);
@@ -30,7 +30,7 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
             settings.padding, settings.size
         ));
     }
-    let numbers = examined(low, settings.size, 1).numbers;
+    let numbers = examined(low, settings.size, settings.sheets).numbers;
     if numbers.islands == 0 {
         return refuse("it has no UVs: unwrap it first".to_owned());
     }
@@ -40,6 +40,7 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
             numbers.overlap_percent
         ));
     }
+    let kinds = settings.all_kinds();
     let pictures = [
         (Kind::BaseColour, "baseColorTexture"),
         (Kind::Emissive, "emissiveTexture"),
@@ -47,7 +48,7 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
         (Kind::Metalness, "metallicRoughnessTexture"),
     ];
     for (kind, slot) in pictures {
-        if settings.kinds.contains(&kind)
+        if kinds.contains(&kind)
             && let Some(name) = missing(source, slot)
         {
             return refuse(format!(

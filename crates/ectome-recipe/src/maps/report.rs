@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use ectome_bake::Baked;
+use ectome_bake::{Baked, Map};
 use ectome_formats::Scene;
 use ectome_mesh::Mesh;
 use serde::{Deserialize, Serialize};
 
-use super::{BakeSettings, Kind};
+use super::{BakeSettings, Kind, on_sheet};
 
 /// What was baked, under the names outsiders rely on.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -52,6 +52,9 @@ pub struct PartMisses {
     pub misses: usize,
     /// Texels whose rays met faces from behind only.
     pub back_faces: usize,
+    /// A place among them, in metres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_m: Option<[f32; 3]>,
 }
 
 /// One map.
@@ -90,66 +93,98 @@ pub struct MapReport {
 }
 
 impl BakeReport {
-    /// Gathers it.
+    /// Gathers it from what was made on each sheet.
     pub(super) fn of(
+        sheets: &[Baked],
+        source: &Scene,
+        low: &Mesh,
+        settings: &BakeSettings,
+        seconds: f64,
+    ) -> Self {
+        let listed = |made: &Baked| {
+            let kinds = made.maps.iter().map(|m| m.kind);
+            kinds.filter(|k| settings.kinds.contains(k)).count()
+        };
+        let each = seconds / sheets.iter().map(listed).sum::<usize>().max(1) as f64;
+        let mut maps = BTreeMap::new();
+        let mut report = Self {
+            samples: settings.samples * settings.samples,
+            padding: settings.padding,
+            seconds_total: seconds,
+            reach_mm: [f64::INFINITY, 0.0],
+            ..Self::default()
+        };
+        let mut missed = 0;
+        let mut parts: Vec<PartMisses> = (low.parts.iter())
+            .map(|part| PartMisses {
+                part: part.name.clone(),
+                ..PartMisses::default()
+            })
+            .collect();
+        for (sheet, made) in (0..).zip(sheets) {
+            for map in made
+                .maps
+                .iter()
+                .filter(|m| settings.kinds.contains(&m.kind))
+            {
+                let name = on_sheet(map.kind.word(), sheet);
+                maps.insert(name, MapReport::of(map, made, source, low, settings, each));
+            }
+            report.size = made.size;
+            report.texels += made.counts.covered;
+            report.rays += made.rays;
+            missed += made.counts.misses();
+            let [least, most] = made.reach_m.map(|m| f64::from(m) * 1e3);
+            report.reach_mm = [report.reach_mm[0].min(least), report.reach_mm[1].max(most)];
+            for ((all, own), at) in parts.iter_mut().zip(&made.parts).zip(&made.missed_at) {
+                all.texels += own.covered;
+                all.misses += own.nothing;
+                all.back_faces += own.behind;
+                all.at_m = all.at_m.or(at.map(|p| p.to_array()));
+            }
+        }
+        parts.retain(|p| p.misses + p.back_faces > 0);
+        parts.sort_by_key(|p| std::cmp::Reverse(p.misses + p.back_faces));
+        Self {
+            misses_percent: missed as f64 * 100.0 / report.texels.max(1) as f64,
+            parts_with_misses: parts,
+            maps,
+            ..report
+        }
+    }
+}
+
+impl MapReport {
+    fn of(
+        map: &Map,
         made: &Baked,
         source: &Scene,
         low: &Mesh,
         settings: &BakeSettings,
         seconds: f64,
     ) -> Self {
-        let counts = made.counts;
-        let each = seconds / made.maps.len().max(1) as f64;
+        let (kind, counts) = (map.kind, made.counts);
+        let is_tangent = matches!(kind, Kind::Normal | Kind::BentNormal);
         let bounds = ectome_mesh::measure::bounds(low);
-        let maps = made.maps.iter().map(|map| {
-            let kind = map.kind;
-            let is_tangent = matches!(kind, Kind::Normal | Kind::BentNormal);
-            let many = match kind {
-                Kind::Occlusion | Kind::BentNormal => u64::from(settings.rays),
-                Kind::Thickness => u64::from(settings.rays / 8),
-                _ => 0,
-            };
-            let report = MapReport {
-                seconds: each,
-                rays: made.rays + many * counts.covered as u64,
-                misses: counts.nothing,
-                back_faces: counts.behind,
-                colour_space: if kind.is_srgb() { "srgb" } else { "linear" }.to_owned(),
-                bits: if settings.deep { 16 } else { 8 },
-                green: is_tangent.then(|| if settings.green_up { "up" } else { "down" }.to_owned()),
-                tangents: is_tangent.then(|| "MikkTSpace, bitangent per pixel".to_owned()),
-                range_m: map.range_m,
-                radius_m: (kind == Kind::Curvature).then_some(made.curvature_radius_m),
-                bounds_m: (kind == Kind::Position)
-                    .then(|| [bounds.min.to_array(), bounds.max.to_array()]),
-                legend: legend(kind, made, source),
-            };
-            (kind.word().to_owned(), report)
-        });
-        let parts = made.parts.iter().zip(&low.parts);
-        let mut parts_with_misses: Vec<PartMisses> = parts
-            .filter(|(c, _)| c.misses() > 0)
-            .map(|(c, part)| PartMisses {
-                part: part.name.clone(),
-                texels: c.covered,
-                misses: c.nothing,
-                back_faces: c.behind,
-            })
-            .collect();
-        parts_with_misses.sort_by_key(|p| std::cmp::Reverse(p.misses + p.back_faces));
+        let many = match kind {
+            Kind::Occlusion | Kind::BentNormal => u64::from(settings.rays),
+            Kind::Thickness => u64::from(settings.rays / 8),
+            _ => 0,
+        };
         Self {
-            size: made.size,
-            samples: settings.samples * settings.samples,
-            padding: settings.padding,
-            seconds_total: seconds,
-            texels: counts.covered,
-            rays: made.rays,
-            misses_percent: counts.misses() as f64 * 100.0 / counts.covered.max(1) as f64,
-            reach_mm: made.reach_m.map(|m| f64::from(m) * 1e3),
-            parts_with_misses,
-            shading_without: 0.0,
-            shading_with: 0.0,
-            maps: maps.collect(),
+            seconds,
+            rays: made.rays + many * counts.covered as u64,
+            misses: counts.nothing,
+            back_faces: counts.behind,
+            colour_space: if kind.is_srgb() { "srgb" } else { "linear" }.to_owned(),
+            bits: if settings.deep { 16 } else { 8 },
+            green: is_tangent.then(|| if settings.green_up { "up" } else { "down" }.to_owned()),
+            tangents: is_tangent.then(|| "MikkTSpace, bitangent per pixel".to_owned()),
+            range_m: map.range_m,
+            radius_m: (kind == Kind::Curvature).then_some(made.curvature_radius_m),
+            bounds_m: (kind == Kind::Position)
+                .then(|| [bounds.min.to_array(), bounds.max.to_array()]),
+            legend: legend(kind, made, source),
         }
     }
 }

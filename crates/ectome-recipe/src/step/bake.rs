@@ -49,7 +49,7 @@ impl Operation for Bake {
         progress.stage("Proving the maps");
         let plain = triangulated(low.clone(), progress)?;
         let source = triangulated(source, progress)?;
-        let scene = maps::dressed(low, &made);
+        let scene = maps::dressed(low, &made, self.bake.sheets);
         let shown = triangulated(scene.clone(), progress)?;
         let mut report = made.report;
         report.shading_without = proof::likeness_in_clay(&source, &plain);
@@ -66,10 +66,13 @@ impl Operation for Bake {
         if !made.misses.is_empty() {
             artefacts.push(Artefact::new(Artefact::MISSES, made.misses));
         }
+        let files = made.files.into_iter().map(|f| (f.name(), f.bytes));
+        let named = |(name, bytes)| Artefact::one_of(Artefact::MAP, name, bytes);
+        artefacts.extend(files.chain(made.packed).map(named));
         artefacts.extend(
-            made.files
-                .into_iter()
-                .map(|(kind, bytes)| Artefact::one_of(Artefact::MAP, kind.word(), bytes)),
+            made.legends.into_iter().map(|(kind, svg)| {
+                Artefact::one_of(Artefact::LEGEND, kind.word(), svg.into_bytes())
+            }),
         );
         Ok(Output {
             artefacts,

@@ -76,6 +76,8 @@ mod tests {
             worker: None,
             accepted: true,
             seconds: None,
+            glimpse: None,
+            based_on: None,
         }
     }
 

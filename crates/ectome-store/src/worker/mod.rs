@@ -21,8 +21,8 @@ use std::{
 };
 
 use ectome_formats::files::{MESHES, extension_of};
-use ectome_mesh::Progress;
-use ectome_recipe::{EngineError, Recipe};
+use ectome_mesh::{Glimpse, Progress};
+use ectome_recipe::{EngineError, Recipe, picture};
 use tokio::sync::watch;
 
 use crate::{
@@ -38,6 +38,8 @@ use lane::Resources;
 const IDLE: Duration = Duration::from_millis(200);
 /// How often a busy one reports.
 const BEAT: Duration = Duration::from_millis(300);
+/// How often it shows what it has made so far.
+const GLIMPSE: Duration = Duration::from_millis(900);
 /// How long a worker waits for what it dropped. The kernel asks between its steps whether to go on, and a few steps over a
 /// million triangles take longer than a person waits: those run out by themselves while the next work begins.
 const GRACE: Duration = Duration::from_millis(500);
@@ -223,6 +225,7 @@ impl Worker {
         tokio::pin!(doing);
         let mut why = None;
         let mut dropped: Option<tokio::time::Instant> = None;
+        let mut shown = tokio::time::Instant::now();
         loop {
             tokio::select! {
                 done = &mut doing => {
@@ -249,7 +252,17 @@ impl Worker {
                 self.store
                     .heartbeat(work, &self.name, progress.fraction(), &stage, lane::held());
             match beat.await {
-                Ok(true) => {}
+                Ok(true) => {
+                    if shown.elapsed() >= GLIMPSE
+                        && let Some(glimpse) = progress.take_glimpse()
+                        && let Err(error) = self.show(work, glimpse).await
+                    {
+                        tracing::warn!(work = work.id, %error, "no glimpse");
+                    }
+                    if shown.elapsed() >= GLIMPSE {
+                        shown = tokio::time::Instant::now();
+                    }
+                }
                 Ok(false) => {
                     progress.cancel();
                     why = Some(Beside::Dropped);
@@ -258,6 +271,15 @@ impl Worker {
                 // The row is ours until somebody says otherwise; the database will be back.
                 Err(error) => tracing::warn!(work = work.id, %error, "no heartbeat"),
             }
+        }
+    }
+
+    /// Keeps a glimpse of what the work has made so far, where pages find it.
+    async fn show(&self, work: &Work, glimpse: Glimpse) -> Result<(), StoreError> {
+        let png = tokio::task::spawn_blocking(move || picture::of_glimpse(&glimpse)).await;
+        match png {
+            Ok(png) => self.store.show_glimpse(work, png).await,
+            Err(_) => Ok(()),
         }
     }
 

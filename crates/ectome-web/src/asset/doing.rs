@@ -18,6 +18,8 @@ pub struct DoingLine {
     pub title: String,
     pub stage: String,
     pub percent: u32,
+    /// A picture of what it has made so far: the key of its blob, and the candidate it goes on from.
+    pub glimpse: Option<(String, String)>,
 }
 
 /// The work of one asset that is under way, as a partial; `full` says that it waits for room on the disk.
@@ -40,6 +42,7 @@ pub fn doing_lines(work: &[Work], asset: u64) -> Vec<DoingLine> {
                 stage => stage.to_owned(),
             },
             percent: (w.fraction * 100.0) as u32,
+            glimpse: w.glimpse.clone().zip(w.based_on.clone()),
         })
         .collect()
 }

@@ -83,11 +83,14 @@ impl Rows {
         self.step == StepName::Uvs && self.show == Some(0)
     }
 
-    /// The candidate on the stage: the one asked for once it is made, else the newest.
+    /// The candidate on the stage: the one asked for once it is made, meanwhile what it goes on from, else the newest.
     pub fn shown(&self) -> Option<&Candidate> {
         let asked = self.asked();
+        let waits = asked.filter(|c| c.state == CandidateState::Waiting);
+        let base = waits.and_then(|c| c.based_on.as_ref());
         asked
             .filter(|c| c.state == CandidateState::Ready)
+            .or_else(|| self.made().find(|c| Some(&c.hash) == base))
             .or_else(|| self.made().next_back())
             .filter(|_| !self.on_source())
     }

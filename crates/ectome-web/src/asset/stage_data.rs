@@ -52,6 +52,7 @@ struct Gate {
 #[serde(rename_all = "camelCase")]
 struct CandidateData<'a> {
     number: u32,
+    hash: &'a str,
     triangles: Option<u64>,
     mesh: Option<&'a str>,
     tier: Option<u32>,
@@ -116,6 +117,7 @@ fn candidate<'a>(rows: &Rows, c: &'a Candidate) -> CandidateData<'a> {
     let asked = tier.and_then(|t| rows.brief.tiers.get(t as usize));
     CandidateData {
         number: c.number,
+        hash: &c.hash,
         triangles: c.triangles,
         mesh: c.view.as_deref(),
         tier,

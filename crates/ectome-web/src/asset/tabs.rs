@@ -153,9 +153,9 @@ fn uvs(rows: &Rows) -> (String, &'static str) {
 }
 
 fn maps(rows: &Rows) -> (String, &'static str) {
-    match rows.shown().map(|c| c.wish.as_str()) {
-        Some(wish) if wish.starts_with("Bake") => ("baked".to_owned(), "is-kelp"),
-        _ => none_yet(),
+    match rows.shown().is_some_and(|c| c.has_maps) {
+        true => ("baked".to_owned(), "is-kelp"),
+        false => none_yet(),
     }
 }
 

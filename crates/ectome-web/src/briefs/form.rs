@@ -1,6 +1,9 @@
 //! A brief as a form sends it.
 
-use ectome_recipe::{Brief, SheetsAs, Tier};
+use ectome_recipe::{
+    Brief, SheetsAs, Tier,
+    maps::{Kind, Packed},
+};
 
 use crate::{
     failure::Failure,
@@ -27,12 +30,38 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         sheets: SheetsAs::of(f.text("sheets")).unwrap_or_default(),
         hierarchy: f.text("hierarchy") == "tree",
         formats: own(f.all("format")),
+        packed: packed(f)?,
         tiers: tiers(f)?,
     };
     brief
         .check()
         .map_err(|e| Failure::bad(sentence(&e.to_string())))?;
     Ok(brief)
+}
+
+/// Pictures of several maps. Rows without a name are left out.
+fn packed(f: &Fields) -> Result<Vec<Packed>, Failure> {
+    let [names, reds, greens, blues, alphas] =
+        ["pack", "pack_red", "pack_green", "pack_blue", "pack_alpha"].map(|n| f.all(n));
+    let mut list = Vec::new();
+    for (i, name) in names.iter().enumerate().filter(|(_, n)| !n.is_empty()) {
+        let of = |column: &[&str]| match column.get(i).copied().unwrap_or_default() {
+            "" => Ok(None),
+            word => Kind::of(word).map(Some).ok_or_else(|| {
+                Failure::bad(format!(
+                    "There is no map “{word}”. Reload the page and choose another."
+                ))
+            }),
+        };
+        list.push(Packed {
+            name: (*name).to_owned(),
+            red: of(&reds)?,
+            green: of(&greens)?,
+            blue: of(&blues)?,
+            alpha: of(&alphas)?,
+        });
+    }
+    Ok(list)
 }
 
 fn tiers(f: &Fields) -> Result<Vec<Tier>, Failure> {
@@ -134,6 +163,30 @@ mod tests {
             .map(|t| (t.triangles, t.nearest_m, t.outline_px))
             .collect();
         assert_eq!(tiers, [(6000, 1.5, 4.0), (3000, 4.0, 2.0)]);
+    }
+
+    #[test]
+    fn pictures_of_several_maps_are_read_row_by_row() {
+        let rows = [
+            ("pack", "orm"),
+            ("pack_red", "occlusion"),
+            ("pack_green", "roughness"),
+            ("pack_blue", "metalness"),
+            ("pack_alpha", ""),
+            ("pack", ""),
+            ("pack_red", ""),
+            ("pack_green", ""),
+            ("pack_blue", ""),
+            ("pack_alpha", ""),
+        ];
+        let list = packed(&Fields::of(&rows)).unwrap();
+        assert_eq!(list.len(), 1);
+        assert_eq!(
+            list[0].says(),
+            "red occlusion, green roughness, blue metalness"
+        );
+        let rows = [("pack", "x"), ("pack_red", "shine")];
+        assert!(packed(&Fields::of(&rows)).is_err());
     }
 
     #[rstest]

@@ -9,6 +9,7 @@ use axum::{
 use ectome_recipe::{
     Brief,
     brief::{FORMATS, MAPS},
+    maps::Kind,
 };
 
 use super::form::{brief, sentence};
@@ -52,10 +53,49 @@ struct Open {
     brief: Brief,
     tiers: Vec<TierRow>,
     maps: Vec<Choice>,
+    packed: Vec<PackRow>,
     formats: Vec<Choice>,
     judged: Vec<Judged>,
     pixel: String,
     toml: String,
+}
+
+/// A picture of several maps as a row of the form.
+struct PackRow {
+    name: String,
+    channels: Vec<PackChannel>,
+}
+
+/// One of its channels, with what it can hold.
+struct PackChannel {
+    name: &'static str,
+    maps: Vec<Choice>,
+}
+
+/// The pictures of several maps that a brief has, and an empty row that adds one.
+fn packed(brief: &Brief) -> Vec<PackRow> {
+    let row = |name: &str, held: [Option<Kind>; 4]| PackRow {
+        name: name.to_owned(),
+        channels: ["red", "green", "blue", "alpha"]
+            .into_iter()
+            .zip(held)
+            .map(|(name, held)| PackChannel {
+                name,
+                maps: Kind::ALL
+                    .into_iter()
+                    .filter(|k| k.channels() == 1)
+                    .map(|k| Choice {
+                        name: k.word(),
+                        says: k.word().replace('_', " "),
+                        on: held == Some(k),
+                    })
+                    .collect(),
+            })
+            .collect(),
+    };
+    let own = brief.packed.iter();
+    let own = own.map(|p| row(&p.name, [p.red, p.green, p.blue, p.alpha]));
+    own.chain([row("", [None; 4])]).collect()
 }
 
 #[derive(Template)]
@@ -171,6 +211,7 @@ fn open(id: u64, brief: Brief, judged: Vec<Judged>) -> Result<Open, Failure> {
         id,
         tiers,
         maps: choice(&MAPS, &brief.maps),
+        packed: packed(&brief),
         formats: choice(&FORMATS, &brief.formats),
         judged,
         pixel: words::length(brief.pixel_m(1.0) * 1e3),

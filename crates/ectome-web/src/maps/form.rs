@@ -1,21 +1,26 @@
 //! What to bake, as a form sends it.
 
-use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Reach};
+use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Packed, Reach};
 
 use crate::{failure::Failure, fields::Fields};
 
-/// Reads the form; `do` is `bake`, or `trial` for a quick look.
+/// Reads the form; `do` is `bake`, or `trial` for a quick look. `packed` are the pictures of several maps that the brief names.
 ///
 /// # Errors
 /// A sentence for what cannot be meant.
-pub fn settings(f: &Fields) -> Result<BakeSettings, Failure> {
+pub fn settings(f: &Fields, packed: &[Packed]) -> Result<BakeSettings, Failure> {
     let mut kinds: Vec<Kind> = Vec::new();
     for kind in f.all("map").into_iter().filter_map(Kind::of) {
         if !kinds.contains(&kind) {
             kinds.push(kind);
         }
     }
-    if kinds.is_empty() {
+    let wanted = f.all("packed");
+    let packed: Vec<Packed> = (packed.iter())
+        .filter(|p| wanted.contains(&p.name.as_str()))
+        .cloned()
+        .collect();
+    if kinds.is_empty() && packed.is_empty() {
         return Err(Failure::bad("No map is chosen. Choose at least one."));
     }
     let whole = |name, what, low, high| -> Result<u32, Failure> {
@@ -46,10 +51,12 @@ pub fn settings(f: &Fields) -> Result<BakeSettings, Failure> {
         },
         from: match f.text("from") {
             "everything" => From::Everything,
+            "same_group" => From::SameGroup,
             _ => From::SameName,
         },
         green_up: f.text("green") != "down",
         deep: f.text("bits") == "16",
+        packed,
         ..BakeSettings::of(
             kinds,
             whole("size", "The edge of the maps", 16.0, 16_384.0)?,
@@ -88,20 +95,20 @@ mod tests {
 
     #[test]
     fn a_form_is_read_and_a_trial_is_small() {
-        let s = settings(&form(&[])).unwrap();
+        let s = settings(&form(&[]), &[]).unwrap();
         assert_eq!((s.size, s.samples, s.kinds.len()), (2048, 2, 2));
         assert_eq!(s.reach, Reach::Automatic(1.0));
-        let s = settings(&form(&[("do", "trial"), ("reach_mm", "2,5")])).unwrap();
+        let s = settings(&form(&[("do", "trial"), ("reach_mm", "2,5")]), &[]).unwrap();
         assert_eq!((s.size, s.samples, s.padding), (512, 1, 4));
         assert_eq!(s.reach, Reach::Metres(0.0025));
-        let s = settings(&form(&[("green", "down"), ("bits", "16")])).unwrap();
+        let s = settings(&form(&[("green", "down"), ("bits", "16")]), &[]).unwrap();
         assert!(!s.green_up && s.deep);
     }
 
     #[test]
     fn what_cannot_be_meant_is_said() {
         for (name, value) in [("size", "4"), ("padding", "x"), ("reach_mm", "-1")] {
-            assert!(settings(&form(&[(name, value)])).is_err(), "{name}");
+            assert!(settings(&form(&[(name, value)]), &[]).is_err(), "{name}");
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use ectome_recipe::{
     Artefact,
-    maps::{BakeReport, BakeSettings, Directions, From, Kind, Reach},
+    maps::{BakeReport, BakeSettings, Directions, From, Kind, MapReport, Reach, on_sheet},
 };
 use ectome_store::candidate::Candidate;
 
@@ -21,8 +21,19 @@ pub struct MapLine {
     pub on: bool,
     /// What its values mean: as baked, else in general.
     pub says: String,
-    /// The map of the candidate shown.
-    pub there: Option<Baked>,
+    /// The map of the candidate shown, sheet by sheet.
+    pub there: Vec<Baked>,
+    /// The picture of what its colours stand for.
+    pub legend: Option<String>,
+}
+
+/// A picture of several maps as a line.
+pub struct PackedLine {
+    pub name: String,
+    pub says: String,
+    /// It will be made.
+    pub on: bool,
+    pub there: Vec<Baked>,
 }
 
 /// A map that is there.
@@ -32,18 +43,25 @@ pub struct Baked {
     pub file: String,
     /// Its edge in texels, and its share of the time.
     pub size: String,
+    /// The sheet it is of, where there are several.
+    pub sheet: Option<u32>,
+    /// The name of the material that its sheet has on the stage.
+    pub material: String,
 }
 
 /// Misses of a part.
 pub struct MissLine {
     pub part: String,
     pub says: String,
+    /// A place among them: its coordinates in metres, set apart by commas.
+    pub at: Option<String>,
 }
 
 /// What was baked.
 pub struct Made {
     /// By kind: what its values mean, and the map.
-    maps: Vec<(Kind, String, Baked)>,
+    maps: Vec<MapLine>,
+    packed: Vec<PackedLine>,
     pub says: String,
     /// Shading with and without, in a sentence.
     pub shading: String,
@@ -65,13 +83,15 @@ pub struct MapsView {
     pub lines: Vec<MapLine>,
     /// All others, which can be added.
     pub others: Vec<MapLine>,
+    /// Pictures of several maps that the brief names.
+    pub packed: Vec<PackedLine>,
     pub size: u32,
     pub trial: u32,
     pub padding: u32,
     pub samples: u32,
     pub green_up: bool,
     pub deep: bool,
-    pub from_everything: bool,
+    pub from: &'static str,
     pub directions: &'static str,
     pub reach_times: String,
     pub reach_mm: String,
@@ -101,6 +121,40 @@ fn name(kind: Kind) -> &'static str {
         Kind::Emissive => "Emissive",
         Kind::Opacity => "Opacity",
         Kind::VertexColour => "Vertex colour",
+    }
+}
+
+/// What the values of a map mean, as it was baked.
+fn says(m: &MapReport) -> String {
+    let space = match m.colour_space.as_str() {
+        "srgb" => "sRGB",
+        _ => "linear",
+    };
+    let mut says = format!("{} bits, {space}", m.bits);
+    if let Some(green) = &m.green {
+        says += &format!(", green {green}");
+    }
+    if let Some([from, to]) = m.range_m {
+        let mm = |m: f32| format!("{:.3} mm", m * 1e3);
+        says += &format!(", black {}, white {}", mm(from), mm(to));
+    }
+    if let Some(radius) = m.radius_m {
+        says += &format!(", full at a radius of {:.2} mm", radius * 1e3);
+    }
+    says
+}
+
+impl MapLine {
+    /// A map that is not there yet.
+    fn of(kind: Kind) -> Self {
+        Self {
+            word: kind.word(),
+            name: name(kind),
+            on: false,
+            says: meaning(kind).to_owned(),
+            there: Vec::new(),
+            legend: None,
+        }
     }
 }
 
@@ -144,7 +198,7 @@ impl MapsView {
             None => None,
         };
         let older = match made {
-            None => newest_with_maps(app, rows).await?,
+            None => rows.made().rev().find(|c| c.has_maps).map(|c| c.number),
             Some(_) => None,
         };
         Ok(view(rows, settings.as_ref(), made, older))
@@ -174,26 +228,32 @@ fn view(
         .unwrap_or_default();
     let (mut lines, mut others) = (Vec::new(), Vec::new());
     for kind in Kind::ALL {
-        let at = there.iter().position(|(k, ..)| *k == kind);
-        let baked = at.map(|at| there.swap_remove(at));
+        let at = there.iter().position(|l| l.word == kind.word());
         let on = chosen.contains(&kind);
-        let listed = on || baked.is_some() || wanted.contains(&kind);
-        let (says, there) = match baked {
-            Some((_, says, baked)) => (says, Some(baked)),
-            None => (meaning(kind).to_owned(), None),
-        };
-        let line = MapLine {
-            word: kind.word(),
-            name: name(kind),
-            on,
-            says,
-            there,
+        let listed = on || at.is_some() || wanted.contains(&kind);
+        let line = match at {
+            Some(at) => there.swap_remove(at),
+            None => MapLine::of(kind),
         };
         match listed {
-            true => lines.push(line),
+            true => lines.push(MapLine { on, ..line }),
             false => others.push(line),
         }
     }
+    let mut there = made
+        .as_mut()
+        .map(|m| std::mem::take(&mut m.packed))
+        .unwrap_or_default();
+    let packed = brief.packed.iter().map(|p| {
+        let at = there.iter().position(|l| l.name == p.name);
+        PackedLine {
+            name: p.name.clone(),
+            says: p.says(),
+            on: settings.is_none_or(|s| s.packed.contains(p)),
+            there: at.map_or_else(Vec::new, |at| there.swap_remove(at).there),
+        }
+    });
+    let packed: Vec<PackedLine> = packed.collect();
     MapsView {
         number: shown.map(|c| c.number),
         on: rows
@@ -216,13 +276,18 @@ fn view(
         },
         lines,
         others,
+        packed,
         size: own.map_or(brief.texture_px, |s| s.size),
         trial: ectome_recipe::maps::TRIAL,
         padding: s.padding,
         samples: s.samples * s.samples,
         green_up: settings.map_or(brief.green != "down", |s| s.green_up),
         deep: s.deep,
-        from_everything: s.from == From::Everything,
+        from: match s.from {
+            From::SameName => "same_name",
+            From::SameGroup => "same_group",
+            From::Everything => "everything",
+        },
         directions: match s.directions {
             Directions::Averaged => "averaged",
             Directions::Faces => "faces",
@@ -242,22 +307,6 @@ fn view(
     }
 }
 
-/// The newest candidate that maps were baked for.
-async fn newest_with_maps(app: &App, rows: &Rows) -> Result<Option<u32>, Failure> {
-    for c in rows.made().rev().filter(|c| c.changes_uvs) {
-        if app
-            .store
-            .artefacts(&c.hash)
-            .await?
-            .of(Artefact::BAKE)
-            .is_some()
-        {
-            return Ok(Some(c.number));
-        }
-    }
-    Ok(None)
-}
-
 async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Failure> {
     let artefacts = app.store.artefacts(&c.hash).await?;
     let Some(blob) = artefacts.of(Artefact::BAKE) else {
@@ -267,39 +316,53 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
     let Ok(report) = serde_json::from_slice::<BakeReport>(&bytes) else {
         return Ok(None);
     };
+    let recipe = app.store.recipe(&c.hash).await?;
+    let sheets = recipe.bake().map_or(1, |b| b.sheets);
     let stem = words::stem(&rows.asset.name);
+    let baked = |word: &str, seconds: Option<f64>| -> Vec<Baked> {
+        let on = (0..sheets).filter_map(|sheet| {
+            let name = on_sheet(word, sheet);
+            let blob = artefacts.one_of(Artefact::MAP, &name)?.to_owned();
+            Some(Baked {
+                blob,
+                file: format!("{stem}_{name}.png"),
+                size: match seconds {
+                    Some(s) => format!("{}², {}", report.size, words::seconds(s)),
+                    None => format!("{}²", report.size),
+                },
+                sheet: (sheets > 1).then_some(sheet + 1),
+                material: match sheet {
+                    0 => "baked".to_owned(),
+                    n => format!("baked sheet {}", n + 1),
+                },
+            })
+        });
+        on.collect()
+    };
     let maps = Kind::ALL.into_iter().filter_map(|kind| {
         let m = report.maps.get(kind.word())?;
-        let blob = artefacts.one_of(Artefact::MAP, kind.word())?.to_owned();
-        let mut says = format!(
-            "{} bits, {}",
-            m.bits,
-            match m.colour_space.as_str() {
-                "srgb" => "sRGB",
-                _ => "linear",
-            }
-        );
-        if let Some(green) = &m.green {
-            says += &format!(", green {green}");
-        }
-        if let Some([from, to]) = m.range_m {
-            let mm = |m: f32| format!("{:.3} mm", m * 1e3);
-            says += &format!(", black {}, white {}", mm(from), mm(to));
-        }
-        if let Some(radius) = m.radius_m {
-            says += &format!(", full at a radius of {:.2} mm", radius * 1e3);
-        }
-        let baked = Baked {
-            blob,
-            file: format!("{stem}_{}.png", kind.word()),
-            size: format!("{}², {}", report.size, words::seconds(m.seconds)),
-        };
-        Some((kind, says, baked))
+        let there = baked(kind.word(), Some(m.seconds));
+        let legend = artefacts.one_of(Artefact::LEGEND, kind.word());
+        let legend = legend.map(|_| format!("{stem}_{}_legend.svg", kind.word()));
+        (!there.is_empty()).then(|| MapLine {
+            says: says(m),
+            there,
+            legend,
+            ..MapLine::of(kind)
+        })
+    });
+    let packed = recipe.bake().into_iter().flat_map(|b| &b.packed);
+    let packed = packed.map(|p| PackedLine {
+        name: p.name.clone(),
+        says: p.says(),
+        on: true,
+        there: baked(&p.name, None),
     });
     let share = |off: f64| (1.0 - off) * 100.0;
     let (without, with) = (share(report.shading_without), share(report.shading_with));
     Ok(Some(Made {
         maps: maps.collect(),
+        packed: packed.collect(),
         says: format!(
             "{} texels, {} samples each, in {}. {:.3} % missed. Rays looked up to {}.",
             words::grouped(report.texels as u64),
@@ -314,6 +377,7 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
             .iter()
             .take(12)
             .map(|p| MissLine {
+                at: p.at_m.map(|at| at.map(|x| x.to_string()).join(",")),
                 part: match p.part.as_str() {
                     "" => "a part without a name".to_owned(),
                     part => part.to_owned(),

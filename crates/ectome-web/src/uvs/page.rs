@@ -3,14 +3,11 @@
 use askama::Template;
 use axum::{
     extract::State,
-    http::{HeaderMap, StatusCode, header},
+    http::{HeaderMap, header},
     response::{Html, IntoResponse, Response},
 };
 use ectome_recipe::{Recipe, SeamMark};
-use ectome_store::{
-    asset::Asset,
-    candidate::{Candidate, CandidateState},
-};
+use ectome_store::{asset::Asset, candidate::Candidate};
 use serde::Deserialize;
 use serde_json::json;
 use tokio::task::spawn_blocking;
@@ -24,7 +21,7 @@ use crate::{
     extract::{Path, Query},
     failure::Failure,
     fields::Fields,
-    reply::{back, brief_of, ready_asset},
+    reply::{back, brief_of, made, ready_asset},
     state::App,
 };
 
@@ -45,16 +42,7 @@ async fn chosen(app: &App, id: u64, number: u32) -> Result<Chosen, Failure> {
     let (candidate, key) = match number {
         0 => (None, Recipe::whole(&asset.source, &asset.preparation).key()),
         n => {
-            let tray = app.store.tray(id).await?;
-            let found = tray.into_iter().find(|c| c.number == n);
-            let ready = found
-                .filter(|c| c.state == CandidateState::Ready)
-                .ok_or_else(|| {
-                    Failure::new(
-                        StatusCode::NOT_FOUND,
-                        format!("Candidate {n} is not there, or not made yet. Choose another."),
-                    )
-                })?;
+            let ready = made(app, id, n).await?;
             let key = ready.hash.clone();
             (Some(ready), key)
         }

@@ -169,7 +169,7 @@ function refresh() {
   intake.open(data);
   ledger.open(data);
   uvs.open(data);
-  maps.open();
+  maps.open(data);
 }
 
 /** Shows another candidate without leaving the page. */

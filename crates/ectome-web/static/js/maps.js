@@ -8,6 +8,7 @@ export class Maps {
     this.stage = stage;
     /** The blob of the map that is shown alone. */
     this.alone = null;
+    new MutationObserver(() => this.#glimpse()).observe(at('doing'), { childList: true, subtree: true });
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-maps-on]')) choose(Number(target.value));
       if (target.id === 'add-map') this.#add(target);
@@ -18,16 +19,30 @@ export class Maps {
     });
     document.addEventListener('click', ({ target }) => {
       const map = target.closest('[data-map]');
-      if (map) this.#show(this.alone === map.dataset.map ? null : map.dataset.map);
+      if (map) this.#show(this.alone === map.dataset.map ? null : map.dataset.map, map.dataset.material);
     });
   }
 
   /** What the server says now; a map that is still there stays alone. */
-  open() {
+  open(data) {
+    this.data = data;
     this.#say();
+    this.#glimpse();
     const there = this.alone && document.querySelector(`[data-map="${this.alone}"]`);
     if (this.alone && !there) this.#show(null);
     else if (there) there.setAttribute('aria-pressed', 'true');
+  }
+
+  /** While maps are baked for what is on the stage, it wears the first of them as far as it is made. */
+  #glimpse() {
+    const { dataset } = document.querySelector('#doing [data-glimpse]') ?? {};
+    const shown = this.data?.candidates.find((c) => c.number === this.data.shown);
+    const blob = at('maps-form') && dataset && dataset.base === shown?.hash ? dataset.glimpse : null;
+    if (blob === this.seen) return;
+    this.seen = blob;
+    this.stage.element.classList.toggle('glimpsing', Boolean(blob));
+    if (blob) this.stage.showMap(`/picture/${blob}.png`);
+    else if (!this.alone) this.stage.showMap(null);
   }
 
   /** Another map becomes a line of its own. */
@@ -42,10 +57,10 @@ export class Maps {
     this.#say();
   }
 
-  #show(blob) {
+  #show(blob, material) {
     this.alone = blob;
     document.querySelectorAll('[data-map]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.map === blob)));
-    this.stage.showMap(blob ? `/picture/${blob}.png` : null);
+    this.stage.showMap(blob ? `/picture/${blob}.png` : null, material);
   }
 
   /** The button says what it does. */

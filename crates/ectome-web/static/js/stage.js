@@ -282,14 +282,20 @@ export class Stage {
       const material = lookOf(this.view, given, indexed);
       if (this.edges) withEdges(material, 0x14201f);
       if (half === this.left) this.#dressPart(node, material);
-      node.material = this.map && half === this.right ? new MeshBasicMaterial({ map: this.map, side: DoubleSide }) : material;
+      node.material = half === this.right && this.#wears(given) ? new MeshBasicMaterial({ map: this.map, side: DoubleSide }) : material;
     });
   }
 
-  /** Shows one picture alone, without light, on the right side's mesh; null takes it off. */
-  async showMap(url) {
+  /** Whether what has this material shows the picture that is shown alone. */
+  #wears(given) {
+    return this.map && (!this.mapOn || given.name === this.mapOn);
+  }
+
+  /** Shows one picture alone, without light, on the right side's mesh or on what has a material of this name; null takes it off. */
+  async showMap(url, material) {
     if (!this.renderer) return;
     this.mapUrl = url;
+    this.mapOn = material;
     const texture = url ? await new TextureLoader().loadAsync(url).catch(() => null) : null;
     if (this.mapUrl !== url) return;
     this.map?.dispose();

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Reach, baked};
+use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked};
 
 use super::{Failure, grouped, source::SourceArgs};
 use crate::{
@@ -44,7 +44,7 @@ pub struct Bake {
     /// at hard edges; blended is of the faces inside and averaged towards edges.
     #[arg(long, default_value = "blended")]
     directions: DirectionsArg,
-    /// What each part is baked from: the part of its name, or everything.
+    /// What each part is baked from: the parts of its name (what marks high and low behind it aside), of its group, or everything.
     #[arg(long, default_value = "same-name")]
     from: FromArg,
     /// Rays of each place for occlusion, bent normals and thickness.
@@ -53,6 +53,13 @@ pub struct Bake {
     /// Bits a channel: 8 or 16.
     #[arg(long, default_value_t = 8, value_parser = bits)]
     bits: u32,
+    /// A picture that holds several maps of one channel each, such as orm=occlusion,roughness,metalness, with - for nothing; may be
+    /// given again.
+    #[arg(long, value_name = "NAME=R,G,B[,A]", value_parser = packed)]
+    pack: Vec<Packed>,
+    /// Sheets that the UVs lie on, side by side along U; each gets maps of its own.
+    #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
+    sheets: u32,
     /// The folder the maps go to.
     #[arg(short, long, value_name = "DIR")]
     out: PathBuf,
@@ -74,6 +81,7 @@ enum DirectionsArg {
 #[derive(Clone, Copy, ValueEnum)]
 enum FromArg {
     SameName,
+    SameGroup,
     Everything,
 }
 
@@ -82,6 +90,35 @@ fn kind(word: &str) -> Result<Kind, String> {
         let known: Vec<_> = Kind::ALL.iter().map(|k| k.word()).collect();
         format!("there are {}", known.join(", "))
     })
+}
+
+/// Reads what a picture holds: `NAME=RED,GREEN,BLUE` or with a fourth for alpha; `-` for nothing.
+fn packed(text: &str) -> Result<Packed, String> {
+    let form = "a picture of several maps is NAME=RED,GREEN,BLUE or NAME=RED,GREEN,BLUE,ALPHA, with - for nothing";
+    let (name, channels) = text.split_once('=').ok_or(form)?;
+    let mut held = [None; 4];
+    let words: Vec<&str> = channels.split(',').collect();
+    if !(3..=4).contains(&words.len()) {
+        return Err(form.to_owned());
+    }
+    for (slot, word) in held.iter_mut().zip(words) {
+        *slot = match word.trim() {
+            "-" => None,
+            word => Some(kind(word)?),
+        };
+    }
+    let [red, green, blue, alpha] = held;
+    let packed = Packed {
+        name: name.trim().to_owned(),
+        red,
+        green,
+        blue,
+        alpha,
+    };
+    match packed.fault() {
+        Some(fault) => Err(format!("it {fault}")),
+        None => Ok(packed),
+    }
 }
 
 fn samples(text: &str) -> Result<u32, String> {
@@ -137,20 +174,29 @@ impl Bake {
             },
             from: match self.from {
                 FromArg::SameName => From::SameName,
+                FromArg::SameGroup => From::SameGroup,
                 FromArg::Everything => From::Everything,
             },
             rays: self.rays,
             green_up: self.green == Green::Up,
             deep: self.bits == 16,
+            sheets: self.sheets,
+            packed: self.pack,
             ..BakeSettings::of(kinds, self.size)
         };
         let maps = baked(&source, &low, &settings, &progress.span(0.15, 1.0))?;
         let stem = self.low.file_stem().unwrap_or_default();
         let stem = stem.to_string_lossy();
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
-        for (kind, bytes) in &maps.files {
-            let name = format!("{stem}_{}.png", kind.word());
-            output::write(&self.out.join(name), bytes)?;
+        let write = |name: String, bytes: &[u8]| output::write(&self.out.join(name), bytes);
+        for file in &maps.files {
+            write(format!("{stem}_{}.png", file.name()), &file.bytes)?;
+        }
+        for (name, bytes) in &maps.packed {
+            write(format!("{stem}_{name}.png"), bytes)?;
+        }
+        for (kind, svg) in &maps.legends {
+            write(format!("{stem}_{}_legend.svg", kind.word()), svg.as_bytes())?;
         }
         let report = &maps.report;
         output::json(report, Some(&self.out.join("bake.json")))?;
