@@ -240,6 +240,10 @@ impl<'a> Run<'a> {
             }
             out.cut = out.cut.or(held.cut);
             out.proof = out.proof.or(held.proof);
+            if let (Some(proof), Some((views, maps))) = (&mut out.proof, out.shading.take()) {
+                proof.shading = views;
+                proof.maps = Some(maps);
+            }
             let own: Vec<&str> = out.artefacts.iter().map(|a| a.kind).collect();
             let held = artefacts.into_iter().filter(|a| !own.contains(&a.kind));
             out.artefacts.extend(held);

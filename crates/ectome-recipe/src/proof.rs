@@ -68,6 +68,24 @@ pub struct ShadingView {
     pub similarity: f64,
 }
 
+/// What maps give back of the shading, and what they do not. Losses are one minus the structural similarity, means of the views.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct MapsProof {
+    /// The loss without the maps.
+    pub without: f64,
+    /// Of the loss with them, what lies at the outlines of either: no map gives that back.
+    pub at_outlines: f64,
+    /// The rest: too few texels for the detail, or rays that missed it.
+    pub inside: f64,
+}
+
+impl MapsProof {
+    /// The loss with the maps.
+    pub fn with(&self) -> f64 {
+        self.at_outlines + self.inside
+    }
+}
+
 /// What became of the UV map; pairs are source and result.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct UvProof {
@@ -101,8 +119,11 @@ pub struct Proof {
     pub there: Way,
     /// From the result to the source.
     pub back: Way,
-    /// The shading, from 8 directions.
+    /// The shading, from 8 directions; with its maps where it has some.
     pub shading: Vec<ShadingView>,
+    /// What its maps give back, where it has some.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub maps: Option<MapsProof>,
     /// Mean angle between shading normals, in degrees.
     pub normals_mean_degrees: f64,
     /// The UV map, where both have one.
@@ -244,6 +265,7 @@ pub(crate) fn prove(
             there: way(&details.there),
             back: way(&details.back),
             shading: shaded.views,
+            maps: shaded.maps,
             normals_mean_degrees: report.normal_deviation_mean_degrees,
             uvs: uvs(report, details),
             materials: used.len(),
@@ -312,14 +334,33 @@ fn eyes() -> impl Iterator<Item = Vec3> {
 
 struct Shaded {
     views: Vec<ShadingView>,
+    maps: Option<MapsProof>,
     worst: [Vec<u8>; 3],
 }
 
-/// How alike both are shaded as clay, each with its own normal maps: the mean of the views.
-pub(crate) fn likeness_in_clay(high: &Scene, low: &Scene) -> f64 {
-    let views = shade_as(high, low, [clay(high), clay(low)]).views;
-    let sum: f64 = views.iter().map(|v| v.similarity).sum();
-    sum / views.len().max(1) as f64
+/// How a scene that was dressed with maps is shaded beside its source.
+pub(crate) struct Dressed {
+    /// From 8 directions.
+    pub views: Vec<ShadingView>,
+    /// What the maps give back.
+    pub maps: MapsProof,
+    /// The worst view, as it is kept.
+    pub artefacts: Vec<Artefact>,
+}
+
+/// Compares a scene with maps and its source, both as clay, each with its own normal maps.
+pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
+    let shaded = shade_as(high, low, [clay(high), clay(low)], true);
+    let [source, result, difference] = shaded.worst;
+    Dressed {
+        views: shaded.views,
+        maps: shaded.maps.unwrap_or_default(),
+        artefacts: vec![
+            Artefact::one_of(Artefact::SHADING, Artefact::SOURCE, source),
+            Artefact::one_of(Artefact::SHADING, Artefact::RESULT, result),
+            Artefact::one_of(Artefact::SHADING, Artefact::DIFFERENCE, difference),
+        ],
+    }
 }
 
 /// The materials of a scene in one colour.
@@ -336,13 +377,46 @@ fn clay(scene: &Scene) -> Vec<Surface> {
 /// its source, so that only their shapes can be compared: as clay.
 fn shade(high: &Scene, low: &Scene) -> Shaded {
     if high.library.materials != low.library.materials {
-        return shade_as(high, low, [clay(high), clay(low)]);
+        let own = clay(low);
+        let has_maps = own.iter().any(|s| s.normal.is_some());
+        return shade_as(high, low, [clay(high), own], has_maps);
     }
     let surfaces = picture::surfaces(high);
-    shade_as(high, low, [surfaces.clone(), surfaces])
+    shade_as(high, low, [surfaces.clone(), surfaces], false)
 }
 
-fn shade_as(high: &Scene, low: &Scene, [of_high, of_low]: [Vec<Surface>; 2]) -> Shaded {
+/// Pixels from an outline within which a difference counts as one of the outline: half the window that similarity looks through.
+const AT_OUTLINE: usize = 5;
+
+/// Where either picture's outline is near: pixels that are covered in one and have something uncovered around them.
+fn at_outline(a: &Picture, b: &Picture) -> Vec<bool> {
+    let (w, h) = (a.width, a.height);
+    let bare: Vec<bool> = (0..w * h)
+        .map(|i| a.pixels[i][3] == 0 || b.pixels[i][3] == 0)
+        .collect();
+    // Grown along rows, then along columns.
+    let grown = |from: &[bool], step: usize, length: usize, place: &dyn Fn(usize) -> usize| {
+        (0..w * h)
+            .map(|i| {
+                let at = place(i);
+                let low = at.min(AT_OUTLINE);
+                let high = (length - 1 - at).min(AT_OUTLINE);
+                (i - low * step..=i + high * step)
+                    .step_by(step)
+                    .any(|k| from[k])
+            })
+            .collect::<Vec<bool>>()
+    };
+    let rows = grown(&bare, 1, w, &|i| i % w);
+    grown(&rows, w, h, &|i| i / w)
+}
+
+fn shade_as(
+    high: &Scene,
+    low: &Scene,
+    [of_high, of_low]: [Vec<Surface>; 2],
+    has_maps: bool,
+) -> Shaded {
     let pictures: Vec<(Vec3, [Picture; 2])> = eyes()
         .map(|eye| {
             let camera = Camera::from_direction(&high.mesh, eye, SHADED, SHADED);
@@ -362,6 +436,37 @@ fn shade_as(high: &Scene, low: &Scene, [of_high, of_low]: [Vec<Surface>; 2]) -> 
             similarity: *similarity,
         })
         .collect();
+    let maps = has_maps.then(|| {
+        let bare: Vec<Surface> = (of_low.iter().cloned())
+            .map(|s| Surface { normal: None, ..s })
+            .collect();
+        let n = pictures.len().max(1) as f64;
+        let without: f64 = pictures
+            .par_iter()
+            .map(|(eye, [a, _])| {
+                let camera = Camera::from_direction(&high.mesh, *eye, SHADED, SHADED);
+                let plain = render(&low.mesh, &bare, &camera, picture::PLAIN);
+                1.0 - similarity(a, &plain).0
+            })
+            .sum();
+        let parts = pictures.iter().zip(&compared).map(|((_, [a, b]), c)| {
+            let near = at_outline(a, b);
+            let covered = (0..c.1.len()).filter(|&i| a.pixels[i][3].max(b.pixels[i][3]) > 0);
+            let (mut here, mut rest, mut all) = (0.0, 0.0, 0.0f64);
+            for i in covered {
+                let off = 1.0 - f64::from(c.1[i]);
+                *if near[i] { &mut here } else { &mut rest } += off;
+                all += 1.0;
+            }
+            [here / all.max(1.0), rest / all.max(1.0)]
+        });
+        let sums = parts.fold([0.0, 0.0], |s, p| [s[0] + p[0], s[1] + p[1]]);
+        MapsProof {
+            without: without / n,
+            at_outlines: sums[0] / n,
+            inside: sums[1] / n,
+        }
+    });
     let worst = (0..views.len()).min_by(|&a, &b| compared[a].0.total_cmp(&compared[b].0));
     let worst = worst.map_or_else(Default::default, |i| {
         let [a, b] = &pictures[i].1;
@@ -372,7 +477,7 @@ fn shade_as(high: &Scene, low: &Scene, [of_high, of_low]: [Vec<Surface>; 2]) -> 
             png(&difference(a, b, &compared[i].1)),
         ]
     });
-    Shaded { views, worst }
+    Shaded { views, maps, worst }
 }
 
 /// Structural similarity over the pixels that either covers, and its map.

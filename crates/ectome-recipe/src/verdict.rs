@@ -24,6 +24,8 @@ pub struct Measured {
     pub height_m: f64,
     /// Parts and materials of which nothing is left, by name.
     pub gone: Vec<String>,
+    /// How far shading is off with maps, and without them, as shares; `None` without maps.
+    pub shading_off: Option<[f64; 2]>,
 }
 
 /// One thing a brief asks for, and how it stands.
@@ -114,6 +116,18 @@ impl Judgement {
                 });
             }
         }
+        if let Some([with, without]) = m.shading_off {
+            let percent = |v: f64| v * 100.0;
+            findings.push(Finding {
+                standing: Standing::Pass,
+                says: format!(
+                    "Shading {:.1} % off with maps, {:.1} % without",
+                    percent(with),
+                    percent(without)
+                ),
+                remedy: String::new(),
+            });
+        }
         if !m.gone.is_empty() {
             findings.push(Finding {
                 standing: Standing::Over,
@@ -169,6 +183,28 @@ mod tests {
         brief.tiers[1].nearest_m = 6.0;
         (brief.materials, brief.uv_sets) = (2, 1);
         brief
+    }
+
+    /// A tier with maps is judged with them, and what they give back is said.
+    #[test]
+    fn maps_are_part_of_a_verdict() {
+        let brief = brief();
+        let m = Measured {
+            triangles: 2500,
+            outline_worst_m: Some(0.014),
+            materials: 1,
+            uv_sets: 1,
+            shading_off: Some([0.0214, 0.098]),
+            ..Measured::default()
+        };
+        let j = Judgement::of(&brief, 1, &brief.tiers[1], &m);
+        assert!(
+            j.sentence()
+                .contains("Shading 2.1 % off with maps, 9.8 % without"),
+            "{}",
+            j.sentence()
+        );
+        assert_eq!(j.standing, Standing::Pass);
     }
 
     #[rstest]

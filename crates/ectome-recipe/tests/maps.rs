@@ -7,7 +7,7 @@ use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress};
 use ectome_recipe::{
     CutSettings, Manner, Packing, Recipe, Target, UvChange, UvStep,
     engine::{self, Stock},
-    maps::{BakeReport, BakeSettings, Kind, Maps, baked},
+    maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
     step::{only_built, triangulated},
 };
 use glam::{Affine3A, Vec2, Vec3};
@@ -232,6 +232,143 @@ fn what_is_only_for_the_maps_lands_on_what_it_stands_on() {
     assert_eq!(ids.get_pixel(32, 32), ids.get_pixel(4, 4));
 }
 
+/// UVs on two sheets get maps for each, a material for each, and files say which is which.
+#[test]
+fn each_sheet_gets_maps_of_its_own() {
+    let half = |name: &'static str, x: f32, sheet: f32| {
+        let mut p = plate(2, move |u, v| {
+            Vec2::new(sheet + 0.05 + 0.9 * u, 0.05 + 0.9 * v)
+        });
+        p.positions.iter_mut().for_each(|q| q.x = x + 0.5 * q.x);
+        (name, p)
+    };
+    let both = || mesh(vec![half("left", 0.0, 0.0), half("right", 0.5, 1.0)]);
+    let mut source = painted(
+        both(),
+        picture(64, |_, _| [200, 20, 20]),
+        json!({ "index": 0 }),
+    );
+    source.library.materials.push(
+        json!({ "name": "tar", "pbrMetallicRoughness": { "baseColorFactor": [0.0, 0.0, 1.0, 1.0] } }),
+    );
+    source.mesh.runs[1].material = Some(1);
+    let low = Scene::from(both());
+    let settings = BakeSettings {
+        sheets: 2,
+        padding: 2,
+        packed: vec![packed("rough")],
+        ..BakeSettings::of(vec![Kind::BaseColour, Kind::Height], 32)
+    };
+    let made = bake(&source, &low, &settings);
+    let names: Vec<String> = made.files.iter().map(|f| f.name()).collect();
+    assert_eq!(
+        names,
+        ["base_colour", "height", "base_colour_2", "height_2"]
+    );
+    let packs: Vec<&str> = made.packed.iter().map(|p| p.0.as_str()).collect();
+    assert_eq!(packs, ["rough", "rough_2"]);
+    let middle = |sheet: u32| {
+        let file = made
+            .files
+            .iter()
+            .find(|f| f.kind == Kind::BaseColour && f.sheet == sheet);
+        let picture = image::load_from_memory(&file.unwrap().bytes)
+            .unwrap()
+            .into_rgb8();
+        picture.get_pixel(16, 16).0
+    };
+    assert_eq!((middle(0), middle(1)), ([200, 20, 20], [0, 0, 255]));
+    assert!(made.report.maps.contains_key("base_colour_2"));
+    let dressed = ectome_recipe::maps::dressed(low, &made, 2);
+    assert_eq!(dressed.library.materials.len(), 2);
+    assert_eq!(dressed.mesh.material_count(), 2);
+    // Handed over, each sheet lies in the square from 0 to 1 with the material it was baked for.
+    let handed = ectome_recipe::sheets::delivered(dressed, 2, ectome_recipe::SheetsAs::Materials);
+    assert_eq!(handed.library.materials.len(), 2);
+    assert!(
+        handed.mesh.uv_sets[0]
+            .iter()
+            .all(|uv| (0.0..=1.0).contains(&uv.x))
+    );
+    let names: Vec<&str> = (0..2).map(|m| handed.library.name(m)).collect();
+    assert_eq!(names, ["baked", "baked sheet 2"]);
+}
+
+fn packed(name: &str) -> Packed {
+    Packed {
+        name: name.to_owned(),
+        red: Some(Kind::Occlusion),
+        green: Some(Kind::Roughness),
+        blue: None,
+        alpha: Some(Kind::Metalness),
+    }
+}
+
+/// A picture of several maps holds each in its channel as its own file does, in 8 and in 16 bits.
+#[rstest]
+#[case(false)]
+#[case(true)]
+fn several_maps_share_one_picture(#[case] deep: bool) {
+    let mut source = painted(
+        mesh(vec![("plate", plate(4, Vec2::new))]),
+        picture(8, |_, _| [9, 9, 9]),
+        json!({ "index": 0 }),
+    );
+    source.library.materials[0]["pbrMetallicRoughness"]["roughnessFactor"] = json!(0.25);
+    source.library.materials[0]["pbrMetallicRoughness"]["metallicFactor"] = json!(0.75);
+    let low = Scene::from(mesh(vec![("plate", plate(1, Vec2::new))]));
+    let settings = BakeSettings {
+        deep,
+        packed: vec![packed("surface")],
+        ..BakeSettings::of(vec![Kind::Roughness], 64)
+    };
+    let made = bake(&source, &low, &settings);
+    // What only the picture needs is no file of its own.
+    assert_eq!(made.files.len(), 1);
+    let [(name, bytes)] = &made.packed[..] else {
+        panic!("one picture")
+    };
+    assert_eq!(name, "surface");
+    let picture = image::load_from_memory(bytes).unwrap();
+    assert_eq!(picture.color().bits_per_pixel(), if deep { 64 } else { 32 });
+    let [occlusion, roughness, blue, metalness] = picture.into_rgba16().get_pixel(32, 32).0;
+    let near = |have: u16, want: f32| (f32::from(have) / 65_535.0 - want).abs() < 0.005;
+    assert!(near(occlusion, 1.0) && near(roughness, 0.25) && blue == 0 && near(metalness, 0.75));
+}
+
+/// The heavy and the low object of a pair are told by the name before their mark: each is baked from its own, however near the
+/// other is.
+#[test]
+fn pairs_are_baked_from_their_own() {
+    let at = |height: f32, material: u32| {
+        let mut p = plate(2, Vec2::new);
+        p.positions.iter_mut().for_each(|q| q.y = height);
+        p.material = Some(material);
+        p
+    };
+    // The lid lies a millimetre above the box.
+    let mut source = painted(
+        mesh(vec![("box_high", at(0.0, 0)), ("lid_high", at(0.001, 1))]),
+        picture(4, |_, _| [255, 0, 0]),
+        json!({ "index": 0 }),
+    );
+    source.library.materials.push(
+        json!({ "name": "lid", "pbrMetallicRoughness": { "baseColorFactor": [0.0, 0.0, 1.0, 1.0] } }),
+    );
+    let low = Scene::from(mesh(vec![("box_low", at(0.0, 0))]));
+    let of = |from: From| {
+        let settings = BakeSettings {
+            from,
+            ..BakeSettings::of(vec![Kind::BaseColour, Kind::PartId], 64)
+        };
+        let made = bake(&source, &low, &settings);
+        assert!(made.legends[0].1.contains("lid_high"));
+        decoded(&made, Kind::BaseColour).get_pixel(32, 32).0
+    };
+    assert_eq!(of(From::SameName), [255, 0, 0]);
+    assert_eq!(of(From::Everything), [0, 0, 255]);
+}
+
 #[rstest]
 #[case::no_uvs(|low: &mut Scene| {
     low.mesh.uv_sets.clear();
@@ -302,12 +439,23 @@ fn a_recipe_bakes_and_its_chain_keeps_the_maps() {
         .unwrap();
     assert!(report.misses_percent <= 0.1, "{report:?}");
     assert!(report.shading_with > report.shading_without, "{report:?}");
+    // The proof of what was baked is made with the maps, and says what they give back.
+    let proof = made.proof.as_ref().unwrap();
+    let maps = proof.maps.unwrap();
+    assert!((maps.with() - (1.0 - report.shading_with)).abs() < 1e-6);
+    assert!((proof.shading_mean() - report.shading_with).abs() < 1e-6);
+    assert!(maps.with() < maps.without && maps.at_outlines > 0.0 && maps.inside > 0.0);
     assert_eq!(made.scene.library.materials.len(), 1);
     assert_eq!(made.scene.library.images.len(), 3);
     let tier = recipe.continued(Target::Triangles(2000), settings);
     let tier = engine::run(&tier, &set, &Progress::new()).unwrap();
     assert_eq!(tier.scene.library.images.len(), 3);
-    assert!(tier.proof.unwrap().shading_mean() > 0.5);
+    let proof = tier.proof.unwrap();
+    let maps = proof.maps.unwrap();
+    assert!(
+        proof.shading_mean() > 0.5 && maps.with() < maps.without,
+        "{maps:?}"
+    );
 }
 
 /// What maps give back: at 1 % of the triangles, shading is at most half as far off as without them, and

@@ -33,6 +33,9 @@ pub fn measured(brief: &Brief, asset: &Asset, c: &Candidate) -> Option<Measured>
         uv_sets: c.proof.as_ref().map_or(inspection.uv_sets, |p| p.uv_sets),
         height_m: asset.height_m(),
         gone: report.gone.clone(),
+        shading_off: (c.proof.as_ref())
+            .and_then(|p| p.maps)
+            .map(|m| [m.with(), m.without]),
     })
 }
 

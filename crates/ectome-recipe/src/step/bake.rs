@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {
@@ -47,14 +47,14 @@ impl Operation for Bake {
         let low = input.scene()?;
         let made = maps::baked(&source, &low, &self.bake, &progress.span(0.0, 0.85))?;
         progress.stage("Proving the maps");
-        let plain = triangulated(low.clone(), progress)?;
         let source = triangulated(source, progress)?;
         let scene = maps::dressed(low, &made, self.bake.sheets);
         let shown = triangulated(scene.clone(), progress)?;
         let mut report = made.report;
-        report.shading_without = proof::likeness_in_clay(&source, &plain);
-        progress.at(0.93)?;
-        report.shading_with = proof::likeness_in_clay(&source, &shown);
+        let seen = proof::dressed(&source, &shown);
+        report.shading_without = 1.0 - seen.maps.without;
+        report.shading_with = 1.0 - seen.maps.with();
+        progress.at(0.97)?;
         let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);
         let mut artefacts = vec![
             Artefact::new(Artefact::PICTURE, picture),
@@ -63,6 +63,7 @@ impl Operation for Bake {
                 serde_json::to_vec(&report).unwrap_or_default(),
             ),
         ];
+        artefacts.extend(seen.artefacts);
         if !made.misses.is_empty() {
             artefacts.push(Artefact::new(Artefact::MISSES, made.misses));
         }
@@ -76,6 +77,7 @@ impl Operation for Bake {
         );
         Ok(Output {
             artefacts,
+            shading: Some((seen.views, seen.maps)),
             ..Output::of(scene)
         })
     }

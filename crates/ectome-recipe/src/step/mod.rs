@@ -34,6 +34,7 @@ use crate::{
     CutReport, CutSettings, Done, EngineError, Proof, Proven, UvReport,
     engine::Input,
     kept::{Artefact, Kept},
+    proof::{MapsProof, ShadingView},
 };
 
 /// What a step is like, as far as others have to know.
@@ -99,6 +100,8 @@ pub struct Output {
     pub cut: Option<CutReport>,
     /// What the result looks like beside its source, in figures.
     pub proof: Option<Proof>,
+    /// How the same surface is shaded beside its source now that it has maps.
+    pub shading: Option<(Vec<ShadingView>, MapsProof)>,
     /// What was done to UVs.
     pub uv: Option<UvReport>,
     /// Pictures and fields.

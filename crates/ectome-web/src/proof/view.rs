@@ -158,20 +158,7 @@ impl Shown {
                 way("Source to candidate", &proof.there, "source"),
                 way("Candidate to source", &proof.back, "result"),
             ],
-            shading: vec![
-                Fact {
-                    name: "Likeness, mean of 8 views",
-                    value: format!("{:.4}", proof.shading_mean()),
-                },
-                Fact {
-                    name: "Least",
-                    value: format!("{:.4}", proof.worst_shading().map_or(1.0, |v| v.similarity)),
-                },
-                Fact {
-                    name: "Normals turned, mean",
-                    value: format!("{:.1}°", proof.normals_mean_degrees),
-                },
-            ],
+            shading: shading(proof),
             shading_from: proof
                 .worst_shading()
                 .map_or_else(String::new, |v| from(v.direction.map(|x| -x))),
@@ -180,6 +167,41 @@ impl Shown {
             beside,
         }
     }
+}
+
+/// How alike both are shaded, and what maps give back of it.
+fn shading(proof: &Proof) -> Vec<Fact> {
+    let fact = |name, value| Fact { name, value };
+    let mut list = vec![
+        fact(
+            "Likeness, mean of 8 views",
+            format!("{:.4}", proof.shading_mean()),
+        ),
+        fact(
+            "Least",
+            format!("{:.4}", proof.worst_shading().map_or(1.0, |v| v.similarity)),
+        ),
+    ];
+    if let Some(m) = &proof.maps {
+        let percent = |v: f64| format!("{:.2} %", v * 100.0);
+        list.extend([
+            fact("Off without maps", percent(m.without)),
+            fact("Off with maps", percent(m.with())),
+            fact(
+                "of it at outlines, which no map gives back",
+                percent(m.at_outlines),
+            ),
+            fact(
+                "of it inside: more texels, or a longer reach",
+                percent(m.inside),
+            ),
+        ]);
+    }
+    list.push(fact(
+        "Normals turned, mean",
+        format!("{:.1}°", proof.normals_mean_degrees),
+    ));
+    list
 }
 
 /// How a candidate differs from others of about the same count, which other settings made.

@@ -81,6 +81,7 @@ impl Chain {
                 uv_sets: scene.mesh.uv_sets.len(),
                 height_m: f64::from(bounds.max.y - bounds.min.y),
                 gone,
+                shading_off: None,
             };
             let result = TierResult::of(&brief, n, tier, &measured);
             say!(
