@@ -1,6 +1,7 @@
 //! The Maps step: maps baked from the source onto a candidate's UVs.
 
 mod form;
+mod on_sheet;
 mod page;
 mod view;
 
@@ -9,6 +10,7 @@ use axum::{
     routing::{get, post},
 };
 
+pub use on_sheet::maps_on_sheet;
 pub use view::MapsView;
 
 use crate::state::App;

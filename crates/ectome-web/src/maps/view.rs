@@ -103,7 +103,7 @@ pub struct MapsView {
 }
 
 /// The name of a map on pages.
-fn name(kind: Kind) -> &'static str {
+pub(super) fn name(kind: Kind) -> &'static str {
     match kind {
         Kind::Normal => "Normal",
         Kind::NormalObject => "Normal, object space",

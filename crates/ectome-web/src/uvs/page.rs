@@ -21,6 +21,7 @@ use crate::{
     extract::{Path, Query},
     failure::Failure,
     fields::Fields,
+    maps::maps_on_sheet,
     reply::{back, brief_of, made, ready_asset},
     state::App,
 };
@@ -105,9 +106,13 @@ pub async fn sheet(
     let c = chosen(&app, id, number).await?;
     let looked = looked(&app, &c).await?;
     let s = &looked.sheet;
+    let maps = match &c.candidate {
+        Some(candidate) => maps_on_sheet(&app, candidate, c.sheets).await?,
+        None => Vec::new(),
+    };
     let body = json!({
         "size": c.size, "sheets": c.sheets, "wanted": c.wanted_density, "numbers": s.report, "islands": s.islands, "parts": s.parts,
-        "textures": s.textures,
+        "textures": s.textures, "maps": maps,
         "mesh": (!s.mesh.is_empty()).then(|| format!("/assets/{id}/layouts/{number}/mesh?of={}", &c.key[..16])),
     });
     Ok((

@@ -65,7 +65,7 @@ function hatch(both) {
 }
 
 export class Sheet {
-  /** `onPick(island, event)` with the island clicked, or -1; `onHover(island)` while the pointer moves. */
+  /** `onPick(island, event)` with the island clicked, or -1; `onHover(island, place)` while the pointer moves. */
   constructor(canvas, onPick, onHover) {
     this.canvas = canvas;
     this.onPick = onPick;
@@ -78,8 +78,8 @@ export class Sheet {
     new ResizeObserver(() => this.draw()).observe(canvas);
     matchMedia('(prefers-color-scheme: dark)').addEventListener('change', () => this.draw());
     canvas.addEventListener('pointerdown', (event) => this.#grab(event));
-    canvas.addEventListener('pointermove', (event) => this.onHover(this.islandAt(event)));
-    canvas.addEventListener('pointerleave', () => this.onHover(-1));
+    canvas.addEventListener('pointermove', (event) => this.onHover(this.islandAt(event), this.placeAt(event)));
+    canvas.addEventListener('pointerleave', () => this.onHover(-1, null));
     canvas.addEventListener('wheel', (event) => {
       event.preventDefault();
       this.zoom(Math.exp(-event.deltaY * 0.0015), event.offsetX, event.offsetY);
@@ -128,12 +128,19 @@ export class Sheet {
     this.draw();
   }
 
-  /** `colour(vertex)` gives the colour of a triangle by its first vertex; without it islands show the picture `ground`. */
+  /**
+   * `colour(vertex)` gives the colour of a triangle by its first vertex; without it islands show `ground`, a picture or a list of
+   * one for each sheet.
+   */
   setLook({ colour, ground }) {
     this.colour = colour;
     this.ground = ground;
     this.picture = null;
     this.draw();
+  }
+
+  #groundOf(sheet) {
+    return Array.isArray(this.ground) ? this.ground[sheet] ?? null : this.ground;
   }
 
   setChosen(chosen, locked) {
@@ -218,12 +225,17 @@ export class Sheet {
     }
   }
 
+  /** The place on the sheets under the pointer: U and V, V running down. */
+  placeAt(event) {
+    const { side, x, y } = this.view ?? { side: 1, x: 0, y: 0 };
+    return [(event.offsetX - x) / side, (event.offsetY - y) / side];
+  }
+
   /** The island under an event, or -1. */
   islandAt(event) {
     if (!this.surface || !this.view) return -1;
     const { uv, index, island } = this.surface;
-    const x = (event.offsetX - this.view.x) / this.view.side;
-    const y = (event.offsetY - this.view.y) / this.view.side;
+    const [x, y] = this.placeAt(event);
     for (const t of this.cells.get(Math.floor(y * 64) * 100003 + Math.floor(x * 64)) ?? []) {
       if (!this.shows(island[index[t]])) continue;
       const [ax, ay, bx, by, cx, cy] = [0, 1, 2].flatMap((k) => [uv[2 * index[t + k]], uv[2 * index[t + k] + 1]]);
@@ -283,9 +295,10 @@ export class Sheet {
     for (let s = 0; s < (this.sheets ?? 1); s++) {
       c.fillStyle = token('--sheet');
       c.fillRect(x + s * side, y, side, side);
-      if (this.ground) {
+      const ground = this.#groundOf(s);
+      if (ground) {
         c.globalAlpha = 0.22;
-        c.drawImage(this.ground, x + s * side, y, side, side);
+        c.drawImage(ground, x + s * side, y, side, side);
         c.globalAlpha = 1;
       }
       c.strokeStyle = token('--ink-2');
@@ -306,7 +319,10 @@ export class Sheet {
             // The ground, where islands are.
             inner.globalCompositeOperation = 'source-in';
             const whole = Object.assign(document.createElement('canvas'), { width: tall * this.sheets, height: tall });
-            for (let s = 0; s < this.sheets; s++) whole.getContext('2d').drawImage(this.ground, s * tall, 0, tall, tall);
+            for (let s = 0; s < this.sheets; s++) {
+              const ground = this.#groundOf(s);
+              if (ground) whole.getContext('2d').drawImage(ground, s * tall, 0, tall, tall);
+            }
             inner.drawImage(whole, 0, 0);
           }
         }

@@ -35,10 +35,11 @@ export class Uvs {
         if (island >= 0) this.sheet.draw();
       }),
     };
-    this.sheet = new Sheet(at('uv-canvas'), (island, event) => this.#pick(island, event), (island) => this.#say(island));
+    this.sheet = new Sheet(at('uv-canvas'), (island, event) => this.#pick(island, event), (island, place) => this.#say(island, place));
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-uv-on]')) choose(Number(target.value));
       if (target.matches('[data-uv-under]')) this.#under(target.value);
+      if (target.id === 'uv-maps') this.#lookAtMap(target.value);
       if (target.id === 'uv-textures') {
         this.textures = Number(target.value);
         this.#dress();
@@ -125,6 +126,7 @@ export class Uvs {
     if (!view) this.sheet.fit();
     this.#fillParts();
     this.#fillTextures();
+    this.#fillMaps();
     this.#dress();
     this.#tell();
     this.#say(-1);
@@ -150,6 +152,56 @@ export class Uvs {
       value: t, textContent: this.data.textures[t] ?? `textures ${t + 1}`,
     })));
     this.textures = used[0] ?? 0;
+  }
+
+  /** Maps that were baked for this candidate, to look at on the sheet. */
+  #fillMaps() {
+    const select = at('uv-maps');
+    const { maps } = this.data;
+    select.hidden = maps.length === 0;
+    const option = (value, textContent) => Object.assign(document.createElement('option'), { value, textContent });
+    select.replaceChildren(option('', 'A map'), ...maps.map((m, i) => option(i, m.name)));
+    this.map = null;
+    if (this.look === 'map') this.look = 'checker';
+  }
+
+  /** Lays a map on the sheet; its colours say what they stand for under the pointer. */
+  async #lookAtMap(value) {
+    const map = this.data?.maps[value];
+    if (!map) {
+      this.look = 'checker';
+      this.#dress();
+      return;
+    }
+    const load = (blob) => new Promise((done) => {
+      const image = new Image();
+      image.onload = () => done(image);
+      image.onerror = () => done(null);
+      image.src = `/picture/${blob}.png`;
+    });
+    const data = this.data;
+    const pictures = await Promise.all(map.pictures.map(load));
+    if (data !== this.data) return;
+    this.map = { ...map, pictures, read: [] };
+    this.look = 'map';
+    this.#dress();
+    if (!pictures.every(Boolean)) at('uv-says').textContent = 'The map could not be loaded. Reload the page to try again.';
+  }
+
+  /** What the colour of an id map stands for at a place on the sheets. */
+  #named([u, v]) {
+    const sheet = Math.floor(u);
+    const picture = this.map?.pictures[sheet];
+    if (!picture || v < 0 || v >= 1 || !Object.keys(this.map.legend).length) return '';
+    if (!this.map.read[sheet]) {
+      const canvas = Object.assign(document.createElement('canvas'), { width: picture.width, height: picture.height });
+      const context = canvas.getContext('2d', { willReadFrequently: true });
+      context.drawImage(picture, 0, 0);
+      this.map.read[sheet] = context;
+    }
+    const pixel = this.map.read[sheet].getImageData(Math.floor((u - sheet) * picture.width), Math.floor(v * picture.height), 1, 1).data;
+    const hex = `#${[0, 1, 2].map((k) => pixel[k].toString(16).padStart(2, '0')).join('')}`;
+    return this.map.legend[hex] ?? '';
   }
 
   /** Density in powers of two around the brief's, from a quarter to four times, as 0 to 1. */
@@ -180,7 +232,8 @@ export class Uvs {
     if (!this.data) return;
     document.querySelectorAll('[data-uv-look]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.uvLook === this.look)));
     this.pattern ??= checker(this.data.size);
-    const ground = { checker: this.pattern, texture: this.#texture() }[this.look] ?? null;
+    const ground = { checker: this.pattern, texture: this.#texture(), map: this.map?.pictures }[this.look] ?? null;
+    if (this.look !== 'map') at('uv-maps').value = '';
     this.sheet.setShown((i) => this.data.islands[i]?.textures === this.textures);
     this.sheet.setLook({ colour: this.surface ? this.#colour() : null, ground });
     this.sheet.setChosen(this.chosen, this.locked);
@@ -224,6 +277,8 @@ export class Uvs {
         Object.assign(this.checkerMap, { wrapS: RepeatWrapping, wrapT: RepeatWrapping, flipY: false, colorSpace: SRGBColorSpace, anisotropy: 8 });
       }
       map = this.checkerMap;
+    } else if (this.look === 'map') {
+      map = this.#onStage(this.map.pictures[0]);
     } else if (this.look === 'texture') {
       this.stage.right.model?.traverse((node) => { map ??= node.userData.given?.map ?? null; });
     }
@@ -234,6 +289,13 @@ export class Uvs {
     this.object?.material.dispose();
     this.object = object;
     this.stage.setChart('right', object);
+  }
+
+  /** A picture as a texture of the mesh on the stage. */
+  #onStage(picture) {
+    if (!picture) return null;
+    const texture = new CanvasTexture(picture);
+    return Object.assign(texture, { wrapS: RepeatWrapping, wrapT: RepeatWrapping, flipY: false, colorSpace: SRGBColorSpace });
   }
 
   async #under(value) {
@@ -289,7 +351,7 @@ export class Uvs {
     unlock.textContent = `Unlock all ${this.locked.size}`;
   }
 
-  #say(island) {
+  #say(island, place) {
     const says = at('uv-says');
     const i = this.data?.islands[island];
     if (!i) {
@@ -299,7 +361,9 @@ export class Uvs {
       return;
     }
     const stacked = this.data.islands.filter((o) => o.stack === i.stack).length;
+    const named = this.look === 'map' && place ? this.#named(place) : '';
     says.textContent = [
+      named && `${this.map.name}: ${named}`,
       this.data.parts[i.part] || `Part ${i.part + 1}`,
       `${grouped(i.triangles)} triangles`,
       `${grouped(i.density)} texels/m`,
