@@ -144,6 +144,60 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     let text = String::from_utf8_lossy(&answer.body);
     assert!(text.contains("\"TANGENT\"") && text.contains("\"normalTexture\""));
 
+    // Ids come with a legend, and a picture of several maps with what the brief packs; the sheet names the part under the
+    // pointer.
+    let brief = "name = \"Packed\"\n[[packed]]\nname = \"orm\"\nred = \"occlusion\"\ngreen = \"roughness\"\n[[tier]]\n\
+                 triangles = 1000\n";
+    let form = format!(
+        "toml={}",
+        brief
+            .replace('\n', "%0A")
+            .replace('=', "%3D")
+            .replace(' ', "+")
+    );
+    assert_eq!(http::post(app.port, "/briefs", &form).unwrap().status, 303);
+    let page = http::get(app.port, "/briefs").unwrap().text();
+    let id = page
+        .split("href=\"/briefs/")
+        .skip(1)
+        .find(|l| l.contains(">Packed<"))
+        .and_then(|l| l.split('"').next())
+        .unwrap()
+        .to_owned();
+    http::post(app.port, "/assets/1/brief", &format!("brief={id}")).unwrap();
+    browser.open(&app.url("/assets/1/maps?show=4")).await;
+    browser
+        .until("document.querySelector('#maps-form [name=packed]')")
+        .await;
+    set(&browser, "part_id", "{ size: 128 }").await;
+    browser
+        .run("document.querySelector('#maps-form [name=packed]').checked = true; return 0")
+        .await;
+    browser.click("#bake").await;
+    maps_of(&browser, 6, 1).await;
+    let legend = http::get(app.port, "/assets/1/bakes/6/float_part_id_legend.svg").unwrap();
+    assert!(legend.text().contains(">float</text>"), "{}", legend.text());
+    assert_eq!(png(&app, 6, "orm").dimensions(), (128, 128));
+    browser.open(&app.url("/assets/1/uvs?show=6")).await;
+    browser
+        .until("document.querySelector('#uv-maps')?.options.length === 2")
+        .await;
+    browser
+        .run(
+            "const s = document.querySelector('#uv-maps'); s.value = '0'; \
+             s.dispatchEvent(new Event('change', { bubbles: true })); return 0",
+        )
+        .await;
+    // Somewhere along the middle of the sheet an island lies.
+    browser
+        .until(
+            "(() => { const c = document.querySelector('#uv-canvas'); const b = c.getBoundingClientRect(); \
+             for (let i = 1; i < 40; i++) { c.dispatchEvent(new PointerEvent('pointermove', { bubbles: true, \
+             clientX: b.x + b.width * i / 40, clientY: b.y + b.height / 2 })); \
+             if (document.querySelector('#uv-says').textContent.startsWith('Part id: float')) return true; } return false; })()",
+        )
+        .await;
+
     // A candidate without maps says where the newest are.
     browser.open(&app.url("/assets/1/maps?show=2")).await;
     browser.until("document.querySelector('#maps-older')").await;
@@ -159,8 +213,12 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     browser
         .until("document.querySelector('#doing')?.textContent.includes('Bak')")
         .await;
+    // Meanwhile the stage wears the first map as far as it is made.
+    browser
+        .until("document.querySelector('#stage').classList.contains('glimpsing')")
+        .await;
     browser.click("#doing form button").await;
-    browser.open(&app.url("/assets/1/maps?show=6")).await;
+    browser.open(&app.url("/assets/1/maps?show=7")).await;
     browser
         .until("document.querySelector('#panel')?.textContent.includes('The work was stopped')")
         .await;
