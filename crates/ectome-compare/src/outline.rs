@@ -80,34 +80,92 @@ pub fn directions() -> impl Iterator<Item = Vec3> {
     })
 }
 
+/// The outlines of a source, drawn once for any number of cuts.
+pub struct Shapes {
+    views: Vec<Shape>,
+}
+
+/// One of them.
+struct Shape {
+    direction: Vec3,
+    view: View,
+    covered: Vec<bool>,
+    /// Pixels along its border.
+    border: usize,
+}
+
+impl Shape {
+    fn of(mesh: &Mesh, direction: Vec3, view: View) -> Self {
+        let covered = view.shape(mesh);
+        Self {
+            border: view.border(&covered).iter().filter(|&&b| b).count(),
+            direction,
+            view,
+            covered,
+        }
+    }
+
+    /// Whether a mesh stays inside the picture.
+    fn holds(&self, mesh: &Mesh) -> bool {
+        let inside = |v: f32| (0.0..=PIXELS as f32).contains(&v);
+        let pixels = mesh.points.iter().map(|&p| self.view.pixel(p));
+        pixels.into_iter().all(|q| inside(q.x) && inside(q.y))
+    }
+
+    fn beside(&self, low: &Mesh) -> Difference {
+        let (both, either, worst) = difference(&self.covered, &self.view.shape(low));
+        let pixel_m = f64::from(self.view.pixel_m());
+        Difference {
+            direction: self.direction,
+            agreement: both as f64 / either.max(1) as f64,
+            mean_m: (either - both) as f64 / self.border.max(1) as f64 * pixel_m,
+            worst_m: worst * pixel_m,
+            pixel_m,
+        }
+    }
+}
+
+impl Shapes {
+    /// Of an all-triangle mesh, from one half of the directions.
+    pub fn of(high: &Mesh) -> Self {
+        let directions: Vec<Vec3> = directions().collect();
+        // From behind, a parallel projection shows the mirrored shape: 13 pictures answer for 26 directions.
+        let half = directions.len() / 2;
+        let views = directions[..half].par_iter().filter_map(|&direction| {
+            let view = View::upright(&[high], direction, PIXELS)?;
+            Some(Shape::of(high, direction, view))
+        });
+        Self {
+            views: views.collect(),
+        }
+    }
+
+    /// Compares them with those of a cut of `high`, whose they are; `None` when it has no extent.
+    pub fn compare(&self, high: &Mesh, low: &Mesh) -> Option<Outline> {
+        let ahead: Vec<Difference> = self
+            .views
+            .par_iter()
+            .filter_map(|shape| {
+                if shape.holds(low) {
+                    return Some(shape.beside(low));
+                }
+                // What reaches further than its source needs a larger picture.
+                let view = View::upright(&[high, low], shape.direction, PIXELS)?;
+                Some(Shape::of(high, shape.direction, view).beside(low))
+            })
+            .collect();
+        let behind = ahead.iter().rev().map(|v| Difference {
+            direction: -v.direction,
+            ..*v
+        });
+        let views: Vec<Difference> = ahead.iter().copied().chain(behind).collect();
+        (!views.is_empty()).then_some(Outline { views })
+    }
+}
+
 /// Compares the outlines of two all-triangle meshes; `None` when the source has no extent.
 pub fn compare(high: &Mesh, low: &Mesh) -> Option<Outline> {
-    let directions: Vec<Vec3> = directions().collect();
-    // From behind, a parallel projection shows the mirrored shape: 13 pictures answer for 26 directions.
-    let half = directions.len() / 2;
-    let ahead: Vec<Difference> = directions[..half]
-        .par_iter()
-        .filter_map(|&direction| {
-            let view = View::upright(&[high, low], direction, PIXELS)?;
-            let shape = view.shape(high);
-            let border = view.border(&shape).iter().filter(|&&b| b).count();
-            let (both, either, worst) = difference(&shape, &view.shape(low));
-            let pixel_m = f64::from(view.pixel_m());
-            Some(Difference {
-                direction,
-                agreement: both as f64 / either.max(1) as f64,
-                mean_m: (either - both) as f64 / border.max(1) as f64 * pixel_m,
-                worst_m: worst * pixel_m,
-                pixel_m,
-            })
-        })
-        .collect();
-    let behind = ahead.iter().rev().map(|v| Difference {
-        direction: -v.direction,
-        ..*v
-    });
-    let views: Vec<Difference> = ahead.iter().copied().chain(behind).collect();
-    (!views.is_empty()).then_some(Outline { views })
+    Shapes::of(high).compare(high, low)
 }
 
 /// Pixels both cover, pixels either covers, and how far the outlines part, in pixels.
@@ -120,18 +178,58 @@ fn difference(high: &[bool], low: &[bool]) -> (usize, usize, f64) {
     // The Hausdorff distance of the filled shapes: how far a pixel that only one covers is from what the other covers.
     // Unlike the distance between the border lines it is never larger than that of the surfaces themselves: a
     // pinhole is as small as it looks, wherever it opens.
-    let to_high = squared_distances(high);
-    let to_low = squared_distances(low);
-    let furthest = (0..high.len())
-        .filter_map(|i| match (high[i], low[i]) {
-            (true, false) => Some(to_low[i]),
-            (false, true) => Some(to_high[i]),
-            _ => None,
-        })
-        .fold(0.0, f32::max);
+    let furthest = beyond(high, low).max(beyond(low, high));
     // An outline runs half way between a pixel inside and one outside.
     let worst = (f64::from(furthest).sqrt() - 0.5).max(0.0);
     (both, either, worst)
+}
+
+/// Pixels within which the nearest one of the other shape is looked for around a pixel. Most are next to it; a distance of every
+/// pixel costs more than looking around all of these.
+const AROUND: i32 = 12;
+
+/// The largest squared distance of a pixel that only `one` covers from what `other` covers.
+fn beyond(one: &[bool], other: &[bool]) -> f32 {
+    let mut furthest = 0;
+    for at in (0..one.len()).filter(|&i| one[i] && !other[i]) {
+        match around(other, at, furthest) {
+            Some(near) => furthest = furthest.max(near),
+            None => {
+                let distances = squared_distances(other);
+                let only = (0..one.len()).filter(|&i| one[i] && !other[i]);
+                return only.map(|i| distances[i]).fold(0.0, f32::max);
+            }
+        }
+    }
+    furthest as f32
+}
+
+/// The squared distance of a pixel from the nearest covered one, ring by ring; `None` where none is near. Where one is no further
+/// than `known` its exact distance does not matter.
+fn around(shape: &[bool], at: usize, known: i32) -> Option<i32> {
+    let n = PIXELS as i32;
+    let (x, y) = (at as i32 % n, at as i32 / n);
+    let mut best = i32::MAX;
+    for r in 1..=AROUND {
+        // Nothing on this ring or beyond is nearer than its middle.
+        if best <= r * r || best <= known {
+            break;
+        }
+        let mut look = |dx: i32, dy: i32| {
+            let (px, py) = (x + dx, y + dy);
+            if (0..n).contains(&px) && (0..n).contains(&py) && shape[(py * n + px) as usize] {
+                best = best.min(dx * dx + dy * dy);
+            }
+        };
+        for k in -r..=r {
+            look(k, -r);
+            look(k, r);
+            look(-r, k);
+            look(r, k);
+        }
+    }
+    // What was found near a corner of the last ring may not be the nearest.
+    (best <= AROUND * AROUND || best <= known).then_some(best)
 }
 
 /// The squared distance of every pixel from the nearest one that a shape covers, in pixels: P. F. Felzenszwalb,
@@ -251,6 +349,33 @@ mod tests {
             );
             assert!((a.length() - 1.0).abs() < 1e-6);
             assert!(all[..i].iter().all(|b| a.distance(*b) > 0.3));
+        }
+    }
+
+    /// Looking around a pixel finds what the distances of all pixels say, near and far.
+    #[test]
+    fn looking_around_agrees_with_the_distance_of_every_pixel() {
+        let mut state = 7u32;
+        let mut random = move |n: usize| {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            (state >> 8) as usize % n
+        };
+        for size in [3, 9, 40] {
+            let mut draw = || {
+                let mut shape = vec![false; PIXELS * PIXELS];
+                for _ in 0..30 {
+                    let (x, y) = (300 + random(60), 300 + random(60));
+                    for dy in 0..size {
+                        (0..size).for_each(|dx| shape[(y + dy) * PIXELS + x + dx] = true);
+                    }
+                }
+                shape
+            };
+            let (one, other) = (draw(), draw());
+            let distances = squared_distances(&other);
+            let only = (0..one.len()).filter(|&i| one[i] && !other[i]);
+            let want = only.map(|i| distances[i]).fold(0.0, f32::max);
+            assert_eq!(beyond(&one, &other), want, "{size}");
         }
     }
 

@@ -1,5 +1,7 @@
 //! Everything the judge has to say about a source and a cut.
 
+use std::sync::OnceLock;
+
 use ectome_mesh::{Cancelled, Mesh, Progress, islands, measure, nearest, topology::Topology};
 use serde::Serialize;
 use thiserror::Error;
@@ -212,6 +214,9 @@ pub struct Judge {
     islands: usize,
     diagonal: f64,
     pieces: vanished::Pieces,
+    /// Made when the first cut is judged.
+    shapes: OnceLock<outline::Shapes>,
+    density: OnceLock<Option<density::Density>>,
 }
 
 impl Judge {
@@ -229,6 +234,8 @@ impl Judge {
             islands: islands::count(high),
             diagonal: f64::from(measure::bounds(high).diagonal()),
             pieces: vanished::Pieces::of(high),
+            shapes: OnceLock::new(),
+            density: OnceLock::new(),
         })
     }
 
@@ -286,7 +293,8 @@ impl Judge {
         let seams = seam_drift::drift(high, low);
         let density = density::of(low);
         progress.at(0.9)?;
-        let outline = outline::compare(high, low).ok_or(CompareError::Empty)?;
+        let shapes = self.shapes.get_or_init(|| outline::Shapes::of(high));
+        let outline = shapes.compare(high, low).ok_or(CompareError::Empty)?;
         let (counted_there, counted_outline) = match gone.first() {
             None => (there.clone(), outline.clone()),
             Some(largest) => {
@@ -351,7 +359,7 @@ impl Judge {
             there: counted_there,
             back,
             outline: counted_outline,
-            density: [density::of(high), density],
+            density: [*self.density.get_or_init(|| density::of(high)), density],
         };
         Ok((report, details))
     }

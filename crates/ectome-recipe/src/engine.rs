@@ -9,7 +9,7 @@
 //!           ─ origin() ▶                                          ─ no ──▶ the step before, likewise … ─▶ files
 //! ```
 
-use std::{cell::RefCell, collections::BTreeMap, time::Instant};
+use std::{cell::RefCell, collections::BTreeMap, sync::Arc, time::Instant};
 
 use ectome_formats::{FileSet, Reading, Scene};
 use ectome_mesh::Progress;
@@ -17,6 +17,7 @@ use ectome_reduce::CollapseLog;
 
 use crate::{
     CutReport, CutSettings, Done, EngineError, Proof, Recipe, Session, UvReport,
+    jury::Jury,
     kept::{Artefact, FirstPassed, Kept, Measurements},
     session::Worked,
     sheets,
@@ -56,6 +57,17 @@ pub trait Stock {
     fn done(&self, key: &str) -> Result<Vec<Done>, EngineError> {
         let _ = key;
         Ok(Vec::new())
+    }
+
+    /// What results are judged by that have this source, if somebody kept it.
+    fn jury(&self, source: &str) -> Option<Arc<Jury>> {
+        let _ = source;
+        None
+    }
+
+    /// Offers it for the next result of the same source.
+    fn keep_jury(&self, source: &str, jury: &Arc<Jury>) {
+        let _ = (source, jury);
     }
 
     /// The analysis with this [`Recipe::analysis_key`].
@@ -342,6 +354,41 @@ impl Input<'_> {
         }
         self.progress.stage(self.run.recipe.steps[self.at].title());
         Ok(Some(origin))
+    }
+
+    /// Names what [`origin`](Self::origin) and [`session`](Self::session) judge results against.
+    fn judged_key(&self) -> String {
+        let before = &self.run.recipe.steps[..self.at];
+        match before.iter().position(|s| s.nature() == Nature::Reduces) {
+            None => {
+                let key = self.run.first(self.at + 1).analysis_key();
+                format!("analysed {}", key.unwrap_or_default())
+            }
+            Some(first) => {
+                let bare = before[first..].iter().any(Operation::replaces_uvs);
+                format!("{} {bare}", self.run.first(first).key())
+            }
+        }
+    }
+
+    /// A session that judges results against what they come from, by what an earlier one made ready.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn judged(&self, session: Session) -> Result<Session, EngineError> {
+        let session = session.judged_against(self.origin()?);
+        Ok(session.judged_by(self.run.stock.jury(&self.judged_key())))
+    }
+
+    /// Keeps what a session made ready for judging.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn keep_jury(&self, session: &Session) -> Result<(), EngineError> {
+        self.run
+            .stock
+            .keep_jury(&self.judged_key(), session.jury()?);
+        Ok(())
     }
 
     /// What the step starts from, analysed with these settings and ready to be cut.

@@ -11,7 +11,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::{EngineError, kept::Artefact, measured::part_at, picture};
+use crate::{EngineError, jury::Jury, kept::Artefact, measured::part_at, picture};
 
 /// The most triangles a source is shown with when a field is laid over it.
 pub const SHOWN: usize = 150_000;
@@ -205,17 +205,18 @@ pub struct Proven {
     pub pictures: Pictures,
 }
 
-/// Proves `low` against `high`, whose surface is given and which is shown as `shown`.
+/// Proves `low` against `high`, whose jury is given and which is shown as `shown`.
 ///
 /// # Errors
 /// [`EngineError::Format`] when a field cannot be written.
 pub(crate) fn prove(
     high: &Scene,
-    surface: &nearest::Surface,
+    jury: &Jury,
     shown: &Mesh,
     low: &Scene,
     (report, details): (&Report, &Details),
 ) -> Result<Proven, EngineError> {
+    let surface = jury.judge.surface();
     let outlines: Vec<OutlineView> = details
         .outline
         .views
@@ -248,7 +249,7 @@ pub(crate) fn prove(
                 .collect(),
         }
     };
-    let shaded = shade(high, low);
+    let shaded = shade(high, jury, low);
     let low_surface = nearest::Surface::of(&low.mesh);
     let mm = |list: Vec<f32>| list.into_iter().map(|m| m * 1e3).collect::<Vec<f32>>();
     let there = mm(deviation::at_points(shown, &low_surface));
@@ -350,7 +351,8 @@ pub(crate) struct Dressed {
 
 /// Compares a scene with maps and its source, both as clay, each with its own normal maps.
 pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
-    let shaded = shade_as(high, low, [clay(high), clay(low)], true);
+    let of_high = pictures(high, high, &clay(high));
+    let shaded = shade_as(high, &of_high, low, &clay(low), true);
     let [source, result, difference] = shaded.worst;
     Dressed {
         views: shaded.views,
@@ -375,14 +377,33 @@ fn clay(scene: &Scene) -> Vec<Surface> {
 
 /// Renders both from the same places under the same light and compares them. What was dressed anew has other materials than
 /// its source, so that only their shapes can be compared: as clay.
-fn shade(high: &Scene, low: &Scene) -> Shaded {
-    if high.library.materials != low.library.materials {
-        let own = clay(low);
-        let has_maps = own.iter().any(|s| s.normal.is_some());
-        return shade_as(high, low, [clay(high), own], has_maps);
-    }
-    let surfaces = picture::surfaces(high);
-    shade_as(high, low, [surfaces.clone(), surfaces], false)
+fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
+    let as_clay = high.library.materials != low.library.materials;
+    let (own, other) = match as_clay {
+        true => (clay(high), clay(low)),
+        false => {
+            let surfaces = picture::surfaces(high);
+            (surfaces.clone(), surfaces)
+        }
+    };
+    let has_maps = as_clay && other.iter().any(|s| s.normal.is_some());
+    shade_as(
+        high,
+        jury.shaded(high, as_clay, &own),
+        low,
+        &other,
+        has_maps,
+    )
+}
+
+/// A scene from all directions in which shading is compared, from where `framed` fills the pictures.
+pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Surface]) -> Vec<Picture> {
+    eyes()
+        .map(|eye| {
+            let camera = Camera::from_direction(&framed.mesh, eye, SHADED, SHADED);
+            render(&scene.mesh, surfaces, &camera, picture::PLAIN)
+        })
+        .collect()
 }
 
 /// Pixels from an outline within which a difference counts as one of the outline: half the window that similarity looks through.
@@ -413,16 +434,15 @@ fn at_outline(a: &Picture, b: &Picture) -> Vec<bool> {
 
 fn shade_as(
     high: &Scene,
+    of_high: &[Picture],
     low: &Scene,
-    [of_high, of_low]: [Vec<Surface>; 2],
+    surfaces: &[Surface],
     has_maps: bool,
 ) -> Shaded {
-    let pictures: Vec<(Vec3, [Picture; 2])> = eyes()
-        .map(|eye| {
-            let camera = Camera::from_direction(&high.mesh, eye, SHADED, SHADED);
-            let of = |mesh: &Mesh, s: &[Surface]| render(mesh, s, &camera, picture::PLAIN);
-            (eye, [of(&high.mesh, &of_high), of(&low.mesh, &of_low)])
-        })
+    let of_low = pictures(high, low, surfaces);
+    let pictures: Vec<(Vec3, [&Picture; 2])> = eyes()
+        .zip(of_high.iter().zip(&of_low))
+        .map(|(eye, (a, b))| (eye, [a, b]))
         .collect();
     let compared: Vec<(f64, Vec<f32>)> = pictures
         .par_iter()
@@ -437,17 +457,13 @@ fn shade_as(
         })
         .collect();
     let maps = has_maps.then(|| {
-        let bare: Vec<Surface> = (of_low.iter().cloned())
+        let bare: Vec<Surface> = (surfaces.iter().cloned())
             .map(|s| Surface { normal: None, ..s })
             .collect();
         let n = pictures.len().max(1) as f64;
-        let without: f64 = pictures
-            .par_iter()
-            .map(|(eye, [a, _])| {
-                let camera = Camera::from_direction(&high.mesh, *eye, SHADED, SHADED);
-                let plain = render(&low.mesh, &bare, &camera, picture::PLAIN);
-                1.0 - similarity(a, &plain).0
-            })
+        let plain = self::pictures(high, low, &bare);
+        let without: f64 = (pictures.par_iter().zip(&plain))
+            .map(|((_, [a, _]), plain)| 1.0 - similarity(a, plain).0)
             .sum();
         let parts = pictures.iter().zip(&compared).map(|((_, [a, b]), c)| {
             let near = at_outline(a, b);

@@ -1,8 +1,11 @@
 //! One source, analysed once, cut to any number of counts.
 
-use std::{sync::OnceLock, time::Instant};
+use std::{
+    sync::{Arc, OnceLock},
+    time::Instant,
+};
 
-use ectome_compare::{Details, Judge, Report};
+use ectome_compare::{Details, Report};
 use ectome_formats::{Copy, Library, Scene, glb};
 use ectome_intake::parts::{fold::Fold, mirror, repeats};
 use ectome_mesh::{Cancelled, Mesh, Progress};
@@ -15,6 +18,7 @@ use crate::{
     CutReport, CutSettings, EngineError, ErrorCurve, Keep, Target,
     flips::{settle_flips, undo_flips},
     hold::Hold,
+    jury::Jury,
     kept::{FirstPassed, Kept},
     measured::{gone, part_at, report},
     proof::{self, Proven, prove},
@@ -39,7 +43,7 @@ pub struct Session {
     replay: Replay,
     options: Options,
     /// Made when the first result is measured.
-    judge: OnceLock<Judge>,
+    jury: OnceLock<Arc<Jury>>,
     /// Seconds that finding equal parts took.
     seconds_searching: f64,
     /// Seconds the analysis took; 0 when an earlier one was used.
@@ -113,7 +117,7 @@ impl Session {
             log,
             replay,
             options,
-            judge: OnceLock::new(),
+            jury: OnceLock::new(),
             seconds_searching,
             seconds_analysis,
             fresh,
@@ -125,6 +129,13 @@ impl Session {
     pub fn judged_against(mut self, origin: Option<Scene>) -> Self {
         self.origin = origin;
         self
+    }
+
+    /// With a jury of what results are judged against, which somebody kept.
+    #[must_use]
+    pub(crate) fn judged_by(self, jury: Option<Arc<Jury>>) -> Self {
+        let seat = jury.map_or_else(OnceLock::new, OnceLock::from);
+        Self { jury: seat, ..self }
     }
 
     /// What results are judged against.
@@ -268,11 +279,11 @@ impl Session {
         let made = self.cut_measured(target, &progress.span(0.0, 0.9))?;
         progress.stage("Proving");
         let started = Instant::now();
-        let surface = self.judge()?.surface();
+        let jury = self.jury()?;
         let shown = self.fine_look();
         let shown = shown.as_ref().unwrap_or(&self.judged().mesh);
         let measured = (&made.measured, &made.details);
-        let proven = prove(self.judged(), surface, shown, &made.scene, measured)?;
+        let proven = prove(self.judged(), jury, shown, &made.scene, measured)?;
         progress.at(1.0)?;
         let report = CutReport {
             seconds_proving: started.elapsed().as_secs_f64(),
@@ -288,12 +299,13 @@ impl Session {
         Some(self.unfolded(&fine))
     }
 
-    fn judge(&self) -> Result<&Judge, EngineError> {
-        if let Some(judge) = self.judge.get() {
-            return Ok(judge);
+    /// What results are judged by, made when the first is.
+    pub(crate) fn jury(&self) -> Result<&Arc<Jury>, EngineError> {
+        if let Some(jury) = self.jury.get() {
+            return Ok(jury);
         }
-        let judge = Judge::of(&self.judged().mesh)?;
-        Ok(self.judge.get_or_init(|| judge))
+        let jury = Arc::new(Jury::of(self.judged())?);
+        Ok(self.jury.get_or_init(|| jury))
     }
 
     fn cut_measured(&self, target: Target, progress: &Progress) -> Result<Cutting, EngineError> {
@@ -361,7 +373,7 @@ impl Session {
         let seconds_replay = started.elapsed().as_secs_f64();
         let started = Instant::now();
         progress.stage("Fitting");
-        let judge = self.judge()?;
+        let judge = &self.jury()?.judge;
         let plain = cut.mesh.points.clone();
         refine(
             self.worked(),

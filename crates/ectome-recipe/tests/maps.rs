@@ -498,3 +498,89 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
     assert!(report.misses_percent <= 0.1);
     assert!(with <= 0.5 * without);
 }
+
+/// What stands in the maps is what stands on the source: at places spread over the source, the object-space normal and the base
+/// colour that are read back through the UVs of the low mesh.
+#[rstest]
+#[case::bell("fog_bell", 100)]
+#[case::post("mooring_post", 100)]
+#[case::figurehead("figurehead", 100)]
+#[case::kettle("enamel_kettle", 10)]
+#[case::plate("tide_plate", 4)]
+#[case::winch("rope_winch", 4)]
+#[ignore = "takes minutes; recorded in docs/performance.md"]
+fn maps_read_back_are_the_source(#[case] name: &str, #[case] part: u32) {
+    let asset = ectome_demo::ASSETS.iter().find(|a| a.file == name).unwrap();
+    let files = asset.files().unwrap();
+    let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
+    let progress = Progress::new();
+    let source = triangulated(set.import(&progress).unwrap(), &progress).unwrap();
+    let n = source.mesh.triangle_count() as u32 / part;
+    let recipe =
+        Recipe::cut(name, &[], Target::Triangles(n), CutSettings::default()).with_uvs(UvStep {
+            change: UvChange::Unwrap {
+                manner: Manner::Soft,
+                marks: Vec::new(),
+                only: Vec::new(),
+            },
+            packing: Packing::default(),
+        });
+    let low = triangulated(
+        engine::run(&recipe, &set, &progress).unwrap().scene,
+        &progress,
+    )
+    .unwrap();
+    let kinds = vec![Kind::NormalObject];
+    let made = bake(&source, &low, &BakeSettings::of(kinds, 2048));
+    let map = decoded(&made, Kind::NormalObject);
+    let normals = ectome_mesh::tangents::shading_normals(&source.mesh);
+    let surface = ectome_mesh::nearest::Surface::of(&low.mesh);
+    let mut off = Vec::new();
+    for s in ectome_mesh::sample::by_area(&source.mesh, 100_000) {
+        let face = s.face as usize;
+        let [a, b, c] = source.mesh.triangle(face);
+        let w = weights(s.point, [a, b, c]);
+        let own = (0..3)
+            .map(|k| normals[3 * face + k] * w[k])
+            .sum::<Vec3>()
+            .normalize_or_zero();
+        let Some(near) = surface.nearest(s.point) else {
+            continue;
+        };
+        let f = near.face as usize;
+        // What is hidden inside, or belongs to another side, stands on no map.
+        let [a, b, c] = low.mesh.triangle(f);
+        let facing = (b - a).cross(c - a).normalize_or_zero();
+        if facing.dot(own) <= 0.0 {
+            continue;
+        }
+        let w = weights(near.point, [a, b, c]);
+        let uv = (0..3)
+            .map(|k| low.mesh.uv_sets[0][low.mesh.face(f)[k] as usize] * w[k])
+            .sum::<Vec2>();
+        let at = |v: f32| ((v * 2048.0) as u32).min(2047);
+        let texel = map
+            .get_pixel(at(uv.x), at(uv.y))
+            .0
+            .map(|v| f32::from(v) / 255.0 * 2.0 - 1.0);
+        let read = Vec3::from(texel).normalize_or_zero();
+        off.push(read.dot(own).clamp(-1.0, 1.0).acos().to_degrees());
+    }
+    off.sort_unstable_by(f32::total_cmp);
+    let mean = off.iter().sum::<f32>() / off.len() as f32;
+    let most = off[off.len() * 95 / 100];
+    println!(
+        "{name}, {n}: mean {mean:.2} degrees, 95 % within {most:.2}, {} places",
+        off.len()
+    );
+    assert!(mean <= 4.0 && most <= 15.0);
+}
+
+/// The weights of a triangle's corners at a place on it.
+fn weights(p: Vec3, [a, b, c]: [Vec3; 3]) -> [f32; 3] {
+    let n = (b - a).cross(c - a);
+    let d = n.length_squared().max(1e-30);
+    let u = (b - p).cross(c - p).dot(n) / d;
+    let v = (c - p).cross(a - p).dot(n) / d;
+    [u, v, 1.0 - u - v]
+}

@@ -90,7 +90,10 @@ impl Store {
                         let recipe = recipe(asset, fill);
                         ask(&mut tx, asset, &Wanted::of(&recipe, u64::from(fill.expected))).await?
                     }
-                    Some((c, _)) if c.triangles.is_some_and(|n| n <= u64::from(fill.limit)) => c.hash.clone(),
+                    // Until it is made, what was asked for says how large it will be.
+                    Some((c, _)) if c.triangles.unwrap_or(c.target) <= u64::from(fill.limit) => {
+                        c.hash.clone()
+                    }
                     Some((c, base)) => {
                         let recipe = base.clone().continued(fill.target(), asset.settings.clone());
                         let wanted = Wanted {

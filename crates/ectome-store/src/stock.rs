@@ -1,9 +1,13 @@
 //! The store as the engine asks it: what is kept is read, what is damaged counts as not kept.
 
+use std::sync::{Arc, Mutex};
+
 use bytes::Bytes;
 use ectome_formats::{FileSet, FormatError, Reading, Scene, native};
 use ectome_mesh::Progress;
-use ectome_recipe::{CollapseLog, Done, EngineError, FirstPass, FirstPassed, Measurements, Stock};
+use ectome_recipe::{
+    CollapseLog, Done, EngineError, FirstPass, FirstPassed, Jury, Measurements, Stock,
+};
 use serde::de::DeserializeOwned;
 use tokio::runtime::Handle;
 
@@ -12,6 +16,13 @@ use crate::{
     artefact::{Artefacts, kind},
     document::stored,
 };
+
+/// Sources of more triangles than this are made ready for judging each time: what is kept takes about 150 bytes for each.
+const JUDGED: usize = 4_000_000;
+
+/// What the last source was judged by, and its name. Only a cache: tiers of a chain are judged one after another.
+#[derive(Clone, Default)]
+pub(crate) struct Juries(Arc<Mutex<Option<(String, Arc<Jury>)>>>);
 
 /// How long a database that is away is left alone before it is asked again.
 const AWAY: std::time::Duration = std::time::Duration::from_millis(500);
@@ -131,6 +142,18 @@ impl Stock for StoreStock {
     fn done(&self, key: &str) -> Result<Vec<Done>, EngineError> {
         let kept = self.document(self.artefacts(key)?.of(kind::DONE))?;
         Ok(kept.unwrap_or_default())
+    }
+
+    fn jury(&self, source: &str) -> Option<Arc<Jury>> {
+        let kept = self.store.juries.0.lock().ok()?;
+        let (_, jury) = kept.as_ref().filter(|(name, _)| name == source)?;
+        Some(jury.clone())
+    }
+
+    fn keep_jury(&self, source: &str, jury: &Arc<Jury>) {
+        if let Ok(mut kept) = self.store.juries.0.lock() {
+            *kept = (jury.triangles() <= JUDGED).then(|| (source.to_owned(), jury.clone()));
+        }
     }
 
     fn analysis(&self, key: &str) -> Result<Option<CollapseLog>, EngineError> {

@@ -12,6 +12,7 @@ use crate::{
     database::{Connection, Health, address},
     disk::Disk,
     naming::Names,
+    stock::Juries,
 };
 
 /// How long anybody waits for a connection. A database that is gone is noticed sooner, see [`Store::health`].
@@ -26,6 +27,7 @@ pub struct Store {
     /// The disk that everything lies on.
     pub disk: Disk,
     pub(crate) names: Names,
+    pub(crate) juries: Juries,
     health: watch::Receiver<Health>,
 }
 
@@ -72,6 +74,7 @@ impl Store {
             blobs,
             disk,
             names: Names::default(),
+            juries: Juries::default(),
             health,
         };
         adopt(&store).await?;

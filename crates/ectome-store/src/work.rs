@@ -246,7 +246,8 @@ impl Store {
         Ok(list)
     }
 
-    /// Takes the oldest work of a lane that nobody holds; analyses after everything a person waits for. Work whose lease
+    /// Takes the oldest work of a lane that nobody holds and whose base is not being made by other work, which would be made twice;
+    /// analyses after everything a person waits for. Work whose lease
     /// ran out while it was running has lost its worker in the middle: that counts as a crash.
     ///
     /// # Errors
@@ -264,6 +265,8 @@ impl Store {
                 "SELECT id FROM work \
                  WHERE (state = 'queued' OR (state = 'running' AND lease_until < NOW(6))) AND (light OR ?) \
                  AND FIND_IN_SET(kind, ?) AND needs <= ? \
+                 AND NOT EXISTS (SELECT 1 FROM candidates c JOIN work b ON b.candidate = c.based_on \
+                 WHERE c.hash = work.candidate AND b.state IN ('queued', 'running')) \
                  ORDER BY kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
             )
             .bind(lane == Lane::Any)

@@ -234,3 +234,44 @@ async fn a_broken_source_fails_with_a_sentence_and_the_next_one_works() {
     assert_eq!(good.state(), AssetState::Ready);
     f.end().await;
 }
+
+/// What goes on from work that is under way waits for it, in whichever lane it is: it would make its base a second time.
+#[tokio::test(flavor = "multi_thread")]
+async fn work_waits_for_what_it_goes_on_from() {
+    let f = Fixture::new().await;
+    let asset = f.asset("sheet", &sheet(8)).await;
+    f.work_off().await;
+    let asset = f.store.asset(asset.id).await.unwrap();
+    f.store.ask_for_cut(&asset, 60).await.unwrap();
+    let base = f.store.tray(asset.id).await.unwrap().remove(0);
+    // The first tier is what was asked for, though nobody has made it yet.
+    let fills = [Fill::to(60), Fill::to(20)];
+    f.store
+        .ask_for_chain(&asset, &fills, Some(&base))
+        .await
+        .unwrap();
+    let chain = f.store.chain(asset.id).await.unwrap();
+    assert_eq!(chain[0].candidate.hash, base.hash);
+    assert_ne!(chain[1].candidate.hash, base.hash);
+    let take = async |name: &str| {
+        let taken = f.store.take_work(name, Lane::Any, &Accepts::all()).await;
+        taken.unwrap()
+    };
+    let first = take("one").await.unwrap();
+    assert_eq!(first.candidate.as_deref(), Some(base.hash.as_str()));
+    let next = take("two").await;
+    assert!(
+        next.is_none_or(|w| w.candidate.is_none()),
+        "the tier waits for its base"
+    );
+    f.store
+        .end_work(&first, "one", State::Done, None)
+        .await
+        .unwrap();
+    let second = take("two").await.unwrap();
+    assert_eq!(
+        second.candidate.as_deref(),
+        Some(chain[1].candidate.hash.as_str())
+    );
+    f.end().await;
+}

@@ -47,8 +47,9 @@ impl Operation for Cut {
 
     fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
         let session = input.session(&self.settings, &progress.span(0.0, 0.7))?;
-        let session = session.judged_against(input.origin()?);
+        let session = input.judged(session)?;
         let (scene, report, proven) = session.cut_proven(self.target, progress)?;
+        input.keep_jury(&session)?;
         Ok(Output {
             kept: session.into_kept(),
             ..Output::proven(scene, report, proven)

@@ -2,7 +2,6 @@
 
 use std::time::Instant;
 
-use ectome_compare::Judge;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
@@ -11,6 +10,7 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
+    jury::Jury,
     measured::{part_at, report},
     proof::{Proven, prove},
 };
@@ -64,7 +64,8 @@ pub fn merge_flat(
     let seconds_analysis = started.elapsed().as_secs_f64();
     progress.stage("Measuring");
     let started = Instant::now();
-    let judge = Judge::of(mesh)?;
+    let jury = Jury::of(&source)?;
+    let judge = &jury.judge;
     let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.75, 0.95))?;
     let report = CutReport {
         target: cut.mesh.triangle_count(),
@@ -78,6 +79,6 @@ pub fn merge_flat(
         ..source.clone()
     };
     let measured = (&measured, &details);
-    let proven = prove(&source, judge.surface(), &source.mesh, &scene, measured)?;
+    let proven = prove(&source, &jury, &source.mesh, &scene, measured)?;
     Ok((scene, report, proven))
 }

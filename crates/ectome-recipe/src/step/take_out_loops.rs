@@ -2,7 +2,6 @@
 
 use std::time::Instant;
 
-use ectome_compare::Judge;
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, triangulate::triangulate};
 use ectome_reduce::loops::{self, EdgeLoop, Quads, Which};
@@ -12,6 +11,7 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
+    jury::Jury,
     measured::{measured_report, part_at},
     proof::{Proven, prove},
     words,
@@ -94,7 +94,8 @@ pub fn take_out_loops(
     let started = Instant::now();
     let source = triangulated(source, progress)?;
     let mesh = triangulate(&done.mesh).0;
-    let judge = Judge::of(&source.mesh)?;
+    let jury = Jury::of(&source)?;
+    let judge = &jury.judge;
     let (measured, details) = judge.examine(&source.mesh, &mesh, &progress.span(0.65, 0.95))?;
     let mut held: Vec<(String, usize)> = Vec::new();
     for why in done.held.iter().filter_map(|l| l.held) {
@@ -123,7 +124,7 @@ pub fn take_out_loops(
         ..source.clone()
     };
     let measured = (&measured, &details);
-    let proven = prove(&source, judge.surface(), &source.mesh, &low, measured)?;
+    let proven = prove(&source, &jury, &source.mesh, &low, measured)?;
     let scene = Scene {
         mesh: done.mesh,
         ..low

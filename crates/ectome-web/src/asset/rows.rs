@@ -95,6 +95,14 @@ impl Rows {
             .filter(|_| !self.on_source())
     }
 
+    /// The candidate whose maps the one on the stage wears: itself, or what it was cut from, whose UVs it keeps.
+    pub fn maps_of_shown(&self) -> Option<&Candidate> {
+        let shown = self.shown()?;
+        let base = shown.based_on.as_ref().filter(|_| !shown.changes_uvs);
+        let baked = |c: &&Candidate| c.hash == shown.hash || Some(&c.hash) == base;
+        self.made().find(|c| baked(c) && c.has_maps)
+    }
+
     /// The triangles that the pin stands at: what was asked for last, made or not, else the first limit.
     pub fn suggested(&self) -> u32 {
         let first = self.first_limit();

@@ -153,9 +153,9 @@ fn uvs(rows: &Rows) -> (String, &'static str) {
 }
 
 fn maps(rows: &Rows) -> (String, &'static str) {
-    match rows.shown().is_some_and(|c| c.has_maps) {
-        true => ("baked".to_owned(), "is-kelp"),
-        false => none_yet(),
+    match rows.maps_of_shown() {
+        Some(_) => ("baked".to_owned(), "is-kelp"),
+        None => none_yet(),
     }
 }
 

@@ -96,6 +96,8 @@ pub struct MapsView {
     pub reach_times: String,
     pub reach_mm: String,
     pub made: Option<Made>,
+    /// The candidate whose maps the one shown wears, having been cut from it.
+    pub worn: Option<u32>,
     /// The newest candidate with maps, where the one shown has none: they are of another surface.
     pub older: Option<u32>,
     /// Why the maps that were asked for could not be baked.
@@ -212,6 +214,9 @@ fn view(
     older: Option<u32>,
 ) -> MapsView {
     let (brief, shown) = (&rows.brief, rows.shown());
+    let worn = rows.maps_of_shown().map(|c| c.number);
+    let worn = worn.filter(|_| made.is_none());
+    let older = older.filter(|_| worn.is_none());
     let wanted: Vec<Kind> = brief.maps.iter().filter_map(|m| Kind::of(m)).collect();
     let usual = BakeSettings::of(wanted.clone(), brief.texture_px);
     // After a trial the form goes on with the size of the brief.
@@ -302,6 +307,7 @@ fn view(
             Reach::Metres(m) => format!("{}", m * 1e3),
         },
         made,
+        worn,
         older,
         fails: rows.asked().and_then(|c| c.fault.clone()),
     }

@@ -71,6 +71,7 @@ export class Uvs {
       this.number = number;
       this.#load();
     } else {
+      this.#fillMaps();
       this.#dress();
     }
     this.#tell();
@@ -99,6 +100,8 @@ export class Uvs {
       return;
     }
     this.data = await answer.json();
+    this.map = null;
+    if (this.look === 'map') this.look = 'checker';
     this.surface = null;
     this.geometry = null;
     this.heavy = this.data.islands.reduce((sum, i) => sum + i.triangles, 0) > HEAVY;
@@ -156,13 +159,12 @@ export class Uvs {
 
   /** Maps that were baked for this candidate, to look at on the sheet. */
   #fillMaps() {
-    const select = at('uv-maps');
-    const { maps } = this.data;
-    select.hidden = maps.length === 0;
+    const { maps = [] } = this.data ?? {};
+    const row = at('uv-map-row');
+    if (!row) return;
+    row.hidden = maps.length === 0;
     const option = (value, textContent) => Object.assign(document.createElement('option'), { value, textContent });
-    select.replaceChildren(option('', 'A map'), ...maps.map((m, i) => option(i, m.name)));
-    this.map = null;
-    if (this.look === 'map') this.look = 'checker';
+    at('uv-maps').replaceChildren(option('', 'its looks'), ...maps.map((m, i) => option(i, m.name)));
   }
 
   /** Lays a map on the sheet; its colours say what they stand for under the pointer. */
@@ -182,7 +184,7 @@ export class Uvs {
     const data = this.data;
     const pictures = await Promise.all(map.pictures.map(load));
     if (data !== this.data) return;
-    this.map = { ...map, pictures, read: [] };
+    this.map = { ...map, pictures, read: [], at: value };
     this.look = 'map';
     this.#dress();
     if (!pictures.every(Boolean)) at('uv-says').textContent = 'The map could not be loaded. Reload the page to try again.';
@@ -233,7 +235,8 @@ export class Uvs {
     document.querySelectorAll('[data-uv-look]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.uvLook === this.look)));
     this.pattern ??= checker(this.data.size);
     const ground = { checker: this.pattern, texture: this.#texture(), map: this.map?.pictures }[this.look] ?? null;
-    if (this.look !== 'map') at('uv-maps').value = '';
+    const select = at('uv-maps');
+    if (select) select.value = this.look === 'map' ? this.map.at : '';
     this.sheet.setShown((i) => this.data.islands[i]?.textures === this.textures);
     this.sheet.setLook({ colour: this.surface ? this.#colour() : null, ground });
     this.sheet.setChosen(this.chosen, this.locked);

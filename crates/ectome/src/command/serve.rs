@@ -197,16 +197,13 @@ pub(super) fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     }
 }
 
-/// Demo assets that come with a chain: the bell passes its brief, the kettle shows what failing looks like (a phone's limits are
-/// too few triangles for the distances it is seen from).
-const WITH_CHAIN: [&str; 2] = ["fog_bell", "enamel_kettle"];
-
-/// The demo asset that comes cut, unwrapped and with maps.
-const WITH_MAPS: &str = "figurehead";
-/// Width and height of its maps.
+/// Demo assets that come the whole way: cut, unwrapped, with maps and a chain. The kettle shows what failing looks like: a phone's
+/// limits are too few triangles for the distances it is seen from.
+const WHOLE_WAY: [&str; 4] = ["fog_bell", "enamel_kettle", "figurehead", "mooring_post"];
+/// Width and height of their maps.
 const DEMO_MAPS: u32 = 1024;
 
-/// Asks for the whole way of one asset: cut to its brief's first limit, unwrapped, baked.
+/// Asks for the whole way of one asset: cut to its brief's first limit, unwrapped, baked, and the other tiers cut from that.
 async fn ask_for_the_way(store: &Store, id: u64, brief: &Brief) -> Result<(), StoreError> {
     let asset = store.asset(id).await?;
     let target = brief.tiers.first().map_or(6000, |t| t.triangles);
@@ -233,7 +230,10 @@ async fn ask_for_the_way(store: &Store, id: u64, brief: &Brief) -> Result<(), St
     let unwrapped = newest().await?;
     let settings = BakeSettings::of(kinds, DEMO_MAPS);
     store.ask_for_maps(&asset, &unwrapped, settings).await?;
-    Ok(())
+    let baked = newest().await?;
+    let tiers = brief.tiers.iter();
+    let fills: Vec<Fill> = tiers.map(|t| Fill::to(t.triangles)).collect();
+    store.ask_for_chain(&asset, &fills, Some(&baked)).await
 }
 
 /// Makes the demo assets, all at once, and adds each as soon as it is made.
@@ -262,17 +262,7 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
             .or(briefs.first())
         {
             let id = store.add_asset(asset.title, brief.id, &files).await?;
-            if WITH_CHAIN.contains(&asset.file) {
-                let fills: Vec<Fill> = brief
-                    .brief
-                    .tiers
-                    .iter()
-                    .map(|t| Fill::to(t.triangles))
-                    .collect();
-                let row = store.asset(id).await?;
-                store.ask_for_chain(&row, &fills, None).await?;
-            }
-            if asset.file == WITH_MAPS {
+            if WHOLE_WAY.contains(&asset.file) {
                 ask_for_the_way(store, id, &brief.brief).await?;
             }
             members.push(SceneAsset {

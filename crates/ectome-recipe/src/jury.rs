@@ -1,0 +1,41 @@
+//! A source as results are judged against it, made ready once for all of them: its surface as an index, its outlines, and how it is
+//! shaded. Tiers of a chain are judged one after another, each by work of its own; whoever runs them may keep it between
+//! ([`Stock::jury`](crate::Stock::jury)).
+
+use std::sync::OnceLock;
+
+use ectome_compare::{CompareError, Judge};
+use ectome_formats::Scene;
+use ectome_raster::{Picture, Surface};
+
+use crate::proof;
+
+/// The judge of a source, and pictures of it.
+pub struct Jury {
+    /// What measures.
+    pub(crate) judge: Judge,
+    /// The source from the directions in which shading is compared: with its own materials, and as clay.
+    shaded: [OnceLock<Vec<Picture>>; 2],
+    triangles: usize,
+}
+
+impl Jury {
+    /// Of a source of triangles.
+    pub(crate) fn of(source: &Scene) -> Result<Self, CompareError> {
+        Ok(Self {
+            judge: Judge::of(&source.mesh)?,
+            shaded: Default::default(),
+            triangles: source.mesh.triangle_count(),
+        })
+    }
+
+    /// The source as it is shaded with its own materials, or as clay.
+    pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Surface]) -> &[Picture] {
+        self.shaded[usize::from(as_clay)].get_or_init(|| proof::pictures(source, source, surfaces))
+    }
+
+    /// Triangles of the source: what is kept of it takes about 150 bytes for each.
+    pub fn triangles(&self) -> usize {
+        self.triangles
+    }
+}
