@@ -78,10 +78,10 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
     let diagonal = measure::bounds(low).diagonal();
     let high = nearest::Surface::of(source);
     // From the low mesh: its corners, and places on its faces.
-    let mut apart: Vec<f32> = low
-        .points
-        .par_iter()
-        .map(|&p| high.nearest(p).map_or(0.0, |n| n.distance))
+    let found = high.nearest_each(&low.points);
+    let mut apart: Vec<f32> = found
+        .iter()
+        .map(|n| n.map_or(0.0, |n| n.distance))
         .collect();
     let inside: Vec<f32> = (0..low.face_count())
         .into_par_iter()
@@ -107,10 +107,9 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
     // And back.
     let near = nearest::Surface::of(low);
     let spread = sample::by_area(source, PLACES.min(4 * source.face_count()));
-    let back: Vec<(u32, f32)> = spread
-        .par_iter()
-        .filter_map(|s| near.nearest(s.point).map(|n| (n.face, n.distance)))
-        .collect();
+    let places: Vec<Vec3> = spread.iter().map(|s| s.point).collect();
+    let found = near.nearest_each(&places).into_iter().flatten();
+    let back: Vec<(u32, f32)> = found.map(|n| (n.face, n.distance)).collect();
     back.iter().for_each(|&(f, d)| raise(f as usize, d));
     // To the neighbours at their largest, then smoothed.
     let around = |values: &[f32], join: fn(f32, f32) -> f32| {

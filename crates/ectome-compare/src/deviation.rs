@@ -6,7 +6,6 @@
 
 use ectome_mesh::{Mesh, Progress, measure, nearest, sample};
 use glam::Vec3;
-use rayon::prelude::*;
 
 use crate::report::CompareError;
 
@@ -98,11 +97,8 @@ impl Distances {
         let mut metres = Vec::with_capacity(places.len());
         for (i, chunk) in places.chunks(65_536).enumerate() {
             progress.at(i as f32 * 65_536.0 / places.len() as f32)?;
-            let part: Vec<f32> = chunk
-                .par_iter()
-                .map(|&p| to.nearest(p).map_or(f32::NAN, |n| n.distance))
-                .collect();
-            metres.extend(part);
+            let found = to.nearest_each(chunk);
+            metres.extend(found.iter().map(|n| n.map_or(f32::NAN, |n| n.distance)));
         }
         if metres.iter().any(|d| d.is_nan()) {
             return Err(CompareError::Empty);
@@ -173,9 +169,10 @@ fn spots(places: &[Vec3], distances: &[f32], apart: f32) -> Vec<Spot> {
 
 /// The distance of each point of `from` to `to`, in metres.
 pub fn at_points(from: &Mesh, to: &nearest::Surface) -> Vec<f32> {
-    from.points
-        .par_iter()
-        .map(|&p| to.nearest(p).map_or(0.0, |n| n.distance))
+    let found = to.nearest_each(&from.points);
+    found
+        .iter()
+        .map(|n| n.map_or(0.0, |n| n.distance))
         .collect()
 }
 

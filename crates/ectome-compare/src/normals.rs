@@ -11,11 +11,12 @@ const PLACES: usize = 40_000;
 /// area, in degrees. Meshes without normals are smooth.
 pub fn mean_degrees(high: &Mesh, surface: &Surface, low: &Mesh) -> f64 {
     let (high_normals, low_normals) = (shading(high), shading(low));
-    let angles: Vec<f64> = sample::by_area(low, PLACES)
-        .par_iter()
-        .filter_map(|s| {
+    let places = sample::by_area(low, PLACES);
+    let queries: Vec<Vec3> = places.iter().map(|s| s.point).collect();
+    let angles: Vec<f64> = (places.par_iter().zip(surface.nearest_each(&queries)))
+        .filter_map(|(s, place)| {
             let here = at(low, &low_normals, s.face, s.point)?;
-            let place = surface.nearest(s.point)?;
+            let place = place?;
             let there = at(high, &high_normals, place.face, place.point)?;
             Some(f64::from(
                 here.dot(there).clamp(-1.0, 1.0).acos().to_degrees(),

@@ -30,9 +30,10 @@ pub struct Drift {
 pub fn drift(high: &Mesh, surface: &Surface, low: &Mesh) -> Option<Drift> {
     let (high_uv, low_uv) = (high.uv_sets.first()?, low.uv_sets.first()?);
     let reach = measure::bounds(high).diagonal() * SEAM_REACH;
-    let slips: Vec<(f64, f64)> = sample::by_area(low, PLACES)
-        .par_iter()
-        .filter_map(|s| {
+    let places = sample::by_area(low, PLACES);
+    let queries: Vec<Vec3> = places.iter().map(|s| s.point).collect();
+    let slips: Vec<(f64, f64)> = (places.par_iter().zip(surface.nearest_each(&queries)))
+        .filter_map(|(s, near)| {
             let uv = at(low, low_uv, s.face, s.point)?;
             let nearest_uv = |radius: f32| {
                 let mut best: Option<(f32, Vec2)> = None;
@@ -47,7 +48,7 @@ pub fn drift(high: &Mesh, surface: &Surface, low: &Mesh) -> Option<Drift> {
                 });
                 best
             };
-            let mut best = nearest_uv(surface.nearest(s.point)?.distance * 1.5 + 1e-6)?;
+            let mut best = nearest_uv(near?.distance * 1.5 + 1e-6)?;
             if best.0 > ANOTHER_ISLAND
                 && let Some(other) = nearest_uv(reach)
                 && other.0 < best.0

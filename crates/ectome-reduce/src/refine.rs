@@ -294,11 +294,14 @@ fn uv_at(mesh: &Mesh, s: &sample::Sample) -> Option<Vec2> {
 /// Each place's tie to the nearest triangle.
 fn tie_each(low: &Mesh, places: &[Place]) -> Vec<Option<Tie>> {
     let surface = Surface::of(low);
+    let at: Vec<Vec3> = places.iter().map(|p| p.at).collect();
+    let found = surface.nearest_each(&at);
     places
         .par_iter()
+        .zip(found)
         .with_min_len(512)
-        .map(|p| {
-            let near = surface.nearest(p.at)?;
+        .map(|(p, near)| {
+            let near = near?;
             Some(Tie {
                 weight: p.weight,
                 face: near.face,
