@@ -118,6 +118,8 @@ pub struct Baked {
     pub rays: u64,
     /// The least and the largest reach outward, in metres.
     pub reach_m: [f32; 2],
+    /// Where rays begin over each corner of the low mesh, three to a face, in metres: the shell of the reach.
+    pub shell: Vec<Vec3>,
     /// The radius that curvature shows in full, in metres.
     pub curvature_radius_m: f32,
     /// Colours of the source's parts and of its materials, sRGB.
@@ -242,6 +244,9 @@ pub fn bake(
                 .fold(f32::INFINITY, f32::min),
             reaches.outward.iter().copied().fold(0.0, f32::max),
         ],
+        shell: (low.corners.iter().enumerate())
+            .map(|(corner, &v)| low.position(v) + frame.averaged[corner] * reaches.outward[corner])
+            .collect(),
         curvature_radius_m: curvature_radius,
         id_colours,
     })

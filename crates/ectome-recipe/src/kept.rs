@@ -31,6 +31,8 @@ impl Artefact {
     pub const MAP: &'static str = "map";
     /// The names and colours of an id map, SVG, under the map's name.
     pub const LEGEND: &'static str = "legend";
+    /// Where rays began over the surface that was baked for, GLB.
+    pub const SHELL: &'static str = "shell";
     /// Where rays missed, PNG.
     pub const MISSES: &'static str = "misses";
     /// What was baked, JSON.

@@ -21,8 +21,9 @@ mod refuse;
 mod report;
 
 use ectome_bake::{Baked, Map, Settings, bake};
-use ectome_formats::Scene;
-use ectome_mesh::{Fate, Mesh, Progress, edit};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 pub use dress::dressed;
@@ -176,6 +177,8 @@ pub struct Maps {
     pub legends: Vec<(Kind, String)>,
     /// Where rays missed on the first sheet that has misses, as a PNG; empty where none did.
     pub misses: Vec<u8>,
+    /// Where rays began over the low mesh, as a GLB; empty for a heavy one, over which it could not be drawn.
+    pub shell: Vec<u8>,
     /// In figures.
     pub report: BakeReport,
 }
@@ -243,7 +246,9 @@ pub fn baked(
         Some((kind, legend::svg(&map.legend)))
     });
     progress.at(1.0)?;
+    let shell = sheets.first().map_or(&[][..], |s| &s.shell);
     Ok(Maps {
+        shell: drawn(shell)?,
         misses: sheets
             .iter()
             .map(misses)
@@ -254,6 +259,24 @@ pub fn baked(
         report,
         files,
     })
+}
+
+/// The most faces of a shell that is drawn.
+const SHELL: usize = 200_000;
+
+/// A shell as a GLB.
+fn drawn(shell: &[Vec3]) -> Result<Vec<u8>, EngineError> {
+    if shell.is_empty() || shell.len() > 3 * SHELL {
+        return Ok(Vec::new());
+    }
+    let mut builder = MeshBuilder::new();
+    builder.primitive(Primitive {
+        positions: shell.to_vec(),
+        corners: (0..shell.len() as u32).collect(),
+        ..Primitive::default()
+    });
+    let scene = Scene::from(builder.finish());
+    Ok(glb::write(&scene, &glb::Naming::default())?)
 }
 
 /// Where rays missed, as a picture; nothing where none did.

@@ -64,6 +64,9 @@ impl Operation for Bake {
             ),
         ];
         artefacts.extend(seen.artefacts);
+        if !made.shell.is_empty() {
+            artefacts.push(Artefact::new(Artefact::SHELL, made.shell));
+        }
         if !made.misses.is_empty() {
             artefacts.push(Artefact::new(Artefact::MISSES, made.misses));
         }

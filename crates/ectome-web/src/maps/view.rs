@@ -68,6 +68,8 @@ pub struct Made {
     pub misses: Vec<MissLine>,
     /// A picture of the sheet that shows them.
     pub misses_picture: Option<String>,
+    /// Where rays began, as a mesh.
+    pub shell: Option<String>,
     /// The number of the candidate.
     pub number: u32,
 }
@@ -398,6 +400,7 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
             })
             .collect(),
         misses_picture: artefacts.of(Artefact::MISSES).map(str::to_owned),
+        shell: artefacts.of(Artefact::SHELL).map(str::to_owned),
         number: c.number,
     }))
 }

@@ -1,7 +1,7 @@
 // What is laid over the meshes of the stage: lines, dots and balls that come and go together.
 
 import {
-  BufferGeometry, Float32BufferAttribute, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, MeshBasicMaterial,
+  BufferGeometry, DoubleSide, Float32BufferAttribute, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
   Points, PointsMaterial, SphereGeometry,
 } from '../vendor/three-stage.min.js';
 
@@ -54,6 +54,17 @@ export function lines(flat) {
 export function dots(flat, size) {
   const object = new Points(shape(flat), new PointsMaterial({ ...OVER, size, sizeAttenuation: false }));
   object.renderOrder = 2;
+  return object;
+}
+
+/** A mesh as a thin shell over the rest. @param {any} model what a file of one mesh holds */
+export function shell(model) {
+  /** @type {any} */
+  let geometry = null;
+  model.traverse((/** @type {any} */ node) => { geometry ??= node.geometry ?? null; });
+  const look = new MeshBasicMaterial({ color: PROTECTED, transparent: true, opacity: 0.28, side: DoubleSide, depthWrite: false });
+  const object = new Mesh(geometry, look);
+  object.renderOrder = 1;
   return object;
 }
 

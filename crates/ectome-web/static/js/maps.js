@@ -19,6 +19,8 @@ export class Maps {
     });
     document.addEventListener('click', ({ target }) => {
       const map = target.closest('[data-map]');
+      const shell = target.closest('[data-shell]');
+      if (shell) this.#shell(this.shell === shell.dataset.shell ? null : shell.dataset.shell);
       if (map) this.#show(this.alone === map.dataset.map ? null : map.dataset.map, map.dataset.material);
     });
   }
@@ -28,6 +30,8 @@ export class Maps {
     this.data = data;
     this.#say();
     this.#glimpse();
+    // A shell stays over the candidate that it belongs to.
+    this.#shell(document.querySelector(`[data-shell="${this.shell}"]`) ? this.shell : null);
     const there = this.alone && document.querySelector(`[data-map="${this.alone}"]`);
     if (this.alone && !there) this.#show(null);
     else if (there) there.setAttribute('aria-pressed', 'true');
@@ -55,6 +59,12 @@ export class Maps {
     }
     select.value = '';
     this.#say();
+  }
+
+  #shell(blob) {
+    this.shell = blob;
+    document.querySelectorAll('[data-shell]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.shell === blob)));
+    this.stage.setShell(blob ? `/mesh/${blob}.glb` : null);
   }
 
   #show(blob, material) {

@@ -5,13 +5,15 @@ import {
   PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { ClipPlane } from './clip_plane.js';
-import { balls, dots, Layer, lines, PROTECTED } from './layers.js';
+import { balls, dots, Layer, lines, PROTECTED, shell } from './layers.js';
 import { colourByField, lookOf, withEdges } from './looks.js';
 import { LightTool, Pointer } from './tools.js';
 
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
 const ABOVE = 40;
 const BELOW = 56;
+/** What is said meanwhile. */
+const LOADING = 'The mesh is being loaded.';
 
 /** One half of the stage. */
 class Half {
@@ -77,6 +79,7 @@ export class Stage {
     this.balls = [this.left, this.right].map((half) => new Layer(half.scene));
     this.marks = new Layer(this.left.scene);
     this.seams = new Layer(this.right.scene);
+    this.shell = new Layer(this.right.scene);
     this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
     this.#resize();
@@ -96,9 +99,9 @@ export class Stage {
     half.clear();
     half.url = url;
     if (!url) return;
-    this.element.classList.add('loading');
+    this.#loads(1);
     const model = await this.loader.loadAsync(url).then((gltf) => gltf.scene, () => null);
-    this.element.classList.remove('loading');
+    this.#loads(-1);
     if (half.url !== url) return;
     if (!model) {
       this.note.textContent = 'The mesh could not be loaded. Reload the page to try again.';
@@ -106,6 +109,18 @@ export class Stage {
     }
     this.#put(half, model, (node) => node.material);
     if (!this.framed) this.frame();
+  }
+
+  /** Says that meshes are on their way, and what stood there before once they have come. */
+  #loads(by) {
+    this.loading = (this.loading ?? 0) + by;
+    this.element.classList.toggle('loading', this.loading > 0);
+    if (this.loading === 1 && by > 0) {
+      this.said = this.note.textContent;
+      this.note.textContent = LOADING;
+    } else if (this.loading === 0 && this.note.textContent === LOADING) {
+      this.note.textContent = this.said;
+    }
   }
 
   #put(half, model, materialOf) {
@@ -303,6 +318,18 @@ export class Stage {
     if (texture) Object.assign(texture, { flipY: false, colorSpace: SRGBColorSpace, wrapS: RepeatWrapping, wrapT: RepeatWrapping });
     else if (url) this.note.textContent = 'The map could not be loaded. Reload the page to try again.';
     this.#redress();
+  }
+
+  /** Lays a mesh over the right side as a thin shell; null takes it off. */
+  async setShell(url) {
+    if (!this.renderer || this.shellUrl === url) return;
+    this.shellUrl = url;
+    const model = url ? await this.loader.loadAsync(url).then((gltf) => gltf.scene, () => null) : null;
+    if (this.shellUrl !== url) return;
+    this.shell.dispose();
+    if (model) this.shell.add(shell(model));
+    else if (url) this.note.textContent = 'The shell could not be loaded. Reload the page to try again.';
+    this.draw();
   }
 
   setView(view) {
