@@ -15,8 +15,9 @@ pub fn bytes(n: u64) -> String {
 
 /// Seconds.
 pub fn seconds(s: f64) -> String {
-    if s >= 90.0 {
-        format!("{:.0} min {:.0} s", (s / 60.0).floor(), s % 60.0)
+    let whole = s.round() as u64;
+    if whole >= 60 {
+        format!("{} min {} s", whole / 60, whole % 60)
     } else {
         format!("{s:.1} s")
     }
