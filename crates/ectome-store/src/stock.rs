@@ -22,7 +22,10 @@ const JUDGED: usize = 4_000_000;
 
 /// What the last source was judged by, and its name. Only a cache: tiers of a chain are judged one after another.
 #[derive(Clone, Default)]
-pub(crate) struct Juries(Arc<Mutex<Option<(String, Arc<Jury>)>>>);
+pub(crate) struct Juries(Arc<Mutex<Option<Kept>>>);
+
+/// What is in it.
+type Kept = (String, Arc<Jury>);
 
 /// How long a database that is away is left alone before it is asked again.
 const AWAY: std::time::Duration = std::time::Duration::from_millis(500);
