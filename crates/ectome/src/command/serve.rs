@@ -197,8 +197,8 @@ pub(super) fn lock(data: &std::path::Path) -> Result<std::fs::File, Failure> {
     }
 }
 
-/// Demo assets that come the whole way: cut, unwrapped, with maps and a chain. The kettle shows what failing looks like: a phone's
-/// limits are too few triangles for the distances it is seen from.
+/// Demo assets that come the whole way: cut, unwrapped, with maps and a chain. The bell passes its brief; the kettle shows what failing looks
+/// like: a phone's limits are too few triangles for the distances it is seen from.
 const WHOLE_WAY: [&str; 4] = ["fog_bell", "enamel_kettle", "figurehead", "mooring_post"];
 /// Width and height of their maps.
 const DEMO_MAPS: u32 = 1024;
