@@ -294,6 +294,24 @@ fn each_sheet_gets_maps_of_its_own() {
     assert_eq!(names, ["baked", "baked sheet 2"]);
 }
 
+/// Two sheets were asked for, and all islands found room on one of them: that one is baked, whichever it is.
+#[rstest]
+#[case(0.0, "height")]
+#[case(1.0, "height_2")]
+fn a_sheet_without_islands_is_passed_over(#[case] sheet: f32, #[case] name: &str) {
+    let own = move |u: f32, v: f32| Vec2::new(sheet + 0.05 + 0.9 * u, 0.05 + 0.9 * v);
+    let scene = Scene::from(mesh(vec![("plate", plate(2, own))]));
+    let settings = BakeSettings {
+        sheets: 2,
+        padding: 2,
+        ..BakeSettings::of(vec![Kind::Height], 32)
+    };
+    let made = bake(&scene, &scene, &settings);
+    let names: Vec<String> = made.files.iter().map(|f| f.name()).collect();
+    assert_eq!(names, [name]);
+    assert!(made.report.maps.contains_key(name));
+}
+
 fn packed(name: &str) -> Packed {
     Packed {
         name: name.to_owned(),

@@ -20,7 +20,7 @@ mod picture;
 mod refuse;
 mod report;
 
-use ectome_bake::{Baked, Map, Settings, bake};
+use ectome_bake::{BakeError, Baked, Map, Settings, bake};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit};
 use glam::Vec3;
@@ -221,7 +221,12 @@ pub fn baked(
         };
         let from = 0.05 + share * sheet as f32;
         let own = progress.span(from, from + share);
-        let mut made = bake(&looks.source(&source), &low.mesh, &kernel, &own)?;
+        let mut made = match bake(&looks.source(&source), &low.mesh, &kernel, &own) {
+            Ok(made) => made,
+            // All islands found room on the others.
+            Err(BakeError::NothingInside(_)) if settings.sheets > 1 => continue,
+            Err(error) => return Err(error.into()),
+        };
         progress.stage("Writing the maps");
         for map in std::mem::take(&mut made.maps) {
             files.push(MapFile {
@@ -234,7 +239,10 @@ pub fn baked(
                 ..map
             });
         }
-        sheets.push(made);
+        sheets.push((sheet, made));
+    }
+    if sheets.is_empty() {
+        return Err(BakeError::NothingInside(1).into());
     }
     let packed = pack::all(&files, settings);
     files.retain(|f| settings.kinds.contains(&f.kind));
@@ -246,12 +254,12 @@ pub fn baked(
         Some((kind, legend::svg(&map.legend)))
     });
     progress.at(1.0)?;
-    let shell = sheets.first().map_or(&[][..], |s| &s.shell);
+    let shell = sheets.first().map_or(&[][..], |(_, s)| &s.shell);
     Ok(Maps {
         shell: drawn(shell)?,
         misses: sheets
             .iter()
-            .map(misses)
+            .map(|(_, s)| misses(s))
             .find(|m| !m.is_empty())
             .unwrap_or_default(),
         legends: legends.collect(),

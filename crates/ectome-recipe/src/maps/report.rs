@@ -95,13 +95,13 @@ pub struct MapReport {
 impl BakeReport {
     /// Gathers it from what was made on each sheet.
     pub(super) fn of(
-        sheets: &[Baked],
+        sheets: &[(u32, Baked)],
         source: &Scene,
         low: &Mesh,
         settings: &BakeSettings,
         seconds: f64,
     ) -> Self {
-        let listed = |made: &Baked| {
+        let listed = |(_, made): &(u32, Baked)| {
             let kinds = made.maps.iter().map(|m| m.kind);
             kinds.filter(|k| settings.kinds.contains(k)).count()
         };
@@ -121,7 +121,7 @@ impl BakeReport {
                 ..PartMisses::default()
             })
             .collect();
-        for (sheet, made) in (0..).zip(sheets) {
+        for &(sheet, ref made) in sheets {
             for map in made
                 .maps
                 .iter()
