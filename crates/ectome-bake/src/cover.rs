@@ -79,6 +79,11 @@ impl Bins {
         }
     }
 
+    /// The faces that may touch a tile.
+    pub fn faces(&self, tile: usize) -> &[u32] {
+        &self.faces[self.starts[tile] as usize..self.starts[tile + 1] as usize]
+    }
+
     /// The samples of a tile, `n` × `n` to a texel, texel by texel in rows, and in rows inside each; `None` where no triangle
     /// lies.
     pub fn samples(&self, tile: usize, n: usize) -> Vec<Option<Sample>> {
@@ -89,8 +94,7 @@ impl Bins {
         );
         let fine = n as f64;
         let edge = TILE * n;
-        let range = self.starts[tile] as usize..self.starts[tile + 1] as usize;
-        for &f in &self.faces[range] {
+        for &f in self.faces(tile) {
             let p = self.corners[f as usize].map(|p| (p - from) * fine);
             let area = (p[1] - p[0]).perp_dot(p[2] - p[0]);
             if area == 0.0 || !area.is_finite() {

@@ -119,6 +119,11 @@ impl Kind {
         matches!(self, Self::Normal | Self::NormalObject | Self::BentNormal)
     }
 
+    /// True for lengths, whose file is coded by the largest there is.
+    pub fn has_range(self) -> bool {
+        matches!(self, Self::Height | Self::Thickness)
+    }
+
     /// True where neighbouring values may not be mixed.
     pub fn is_id(self) -> bool {
         matches!(self, Self::PartId | Self::MaterialId)

@@ -36,6 +36,8 @@
 //! | `look` | what is seen at a place of the source |
 //! | `tile` | a square of texels: rays first, then every map |
 //! | `around` | occlusion, bent normals, thickness: many rays a texel |
+//! | `code` | values as files hold them |
+//! | `again` | what has to be baked again where the reach was painted |
 //! | `curvature` | how a surface bends |
 //! | [`ids`] | colours that are easy to tell apart |
 //! | `spread` | islands grown by the padding, the ground filled |
@@ -44,7 +46,9 @@
 //! Conventions are glTF 2.0's: UV origin top left, green up, tangents by MikkTSpace (M. S. Mikkelsen, *Simulation of Wrinkled
 //! Surfaces Revisited*, 2008), the bitangent made anew in every pixel.
 
+mod again;
 mod around;
+mod code;
 mod cover;
 mod curvature;
 mod frame;
@@ -59,7 +63,8 @@ mod spread;
 mod target;
 mod tile;
 
+pub use again::Before;
 pub use kind::Kind;
-pub use run::{BakeError, Baked, Counts, Map, State, bake};
-pub use settings::{Directions, Matching, Reach, Settings};
+pub use run::{BakeError, Baked, Counts, Map, State, bake, bake_again};
+pub use settings::{Directions, Matching, Reach, ReachBall, Settings};
 pub use source::{Material, Slot, Source};

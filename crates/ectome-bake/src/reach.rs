@@ -52,8 +52,15 @@ impl Reaches {
         }
     }
 
-    /// The place of the source nearest to a place of the low mesh, near enough to belong to it.
-    pub fn nearest(&self, face: usize, w: Vec3, point: Vec3) -> Option<nearest::Place> {
+    /// The place of the source nearest to a place of the low mesh, near enough to belong to it where the reach is multiplied by
+    /// `times`.
+    pub fn nearest(
+        &self,
+        face: usize,
+        w: Vec3,
+        point: Vec3,
+        times: f32,
+    ) -> Option<nearest::Place> {
         let nearby = self.nearby.as_ref()?;
         let at = 3 * face;
         let within =
@@ -61,7 +68,7 @@ impl Reaches {
         nearby
             .source
             .nearest(point)
-            .filter(|n| n.distance <= within)
+            .filter(|n| n.distance <= within * times)
     }
 
     pub fn at(&self, face: usize, w: Vec3) -> (f32, f32) {

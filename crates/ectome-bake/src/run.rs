@@ -7,8 +7,9 @@ use rayon::prelude::*;
 use thiserror::Error;
 
 use crate::{
-    Kind, Matching, Settings, Source,
+    Before, Kind, Matching, Settings, Source, again,
     around::Asked,
+    code::{Canvas, coded, rounded},
     cover::{Bins, TILE},
     frame::Frame,
     ids,
@@ -16,7 +17,7 @@ use crate::{
     reach::Reaches,
     spread::spread,
     target::Target,
-    tile::{Plan, Tile},
+    tile::{Plan, TURN, Tile},
 };
 
 /// Why nothing could be baked.
@@ -93,7 +94,8 @@ impl Counts {
 pub struct Map {
     /// What it shows.
     pub kind: Kind,
-    /// Rows from the top, channel by channel, linear, 0 to 65 535.
+    /// Rows from the top, channel by channel, as files hold them: colours coded as sRGB, all else linear; 65 535 is 1. With 8 bits
+    /// every value is a multiple of 257.
     pub texels: Vec<u16>,
     /// What its values mean, where they stand for lengths: the metres that 65 535 stands for, and 0.
     pub range_m: Option<[f32; 2]>,
@@ -108,6 +110,11 @@ pub struct Baked {
     pub maps: Vec<Map>,
     /// How each texel came out.
     pub states: Vec<State>,
+    /// How far the source's normals turn inside each texel: the angle by which its samples differ from their mean, 255 for 90
+    /// degrees. Always 0 with one sample.
+    pub turns: Vec<u8>,
+    /// The same for each face of the low mesh: the mean in degrees, and the texels it is of.
+    pub face_turns: Vec<(f32, u32)>,
     /// How many came out how.
     pub counts: Counts,
     /// The same for each part of the low mesh.
@@ -134,6 +141,21 @@ pub fn bake(
     source: &Source<'_>,
     low: &Mesh,
     settings: &Settings,
+    progress: &Progress,
+) -> Result<Baked, BakeError> {
+    bake_again(source, low, settings, None, progress)
+}
+
+/// The same after an earlier bake that differs in the painted reach alone: only tiles in which that changes something are baked.
+/// The result is the same, bit for bit, as if everything were.
+///
+/// # Errors
+/// See [`BakeError`].
+pub fn bake_again(
+    source: &Source<'_>,
+    low: &Mesh,
+    settings: &Settings,
+    before: Option<&Before>,
     progress: &Progress,
 ) -> Result<Baked, BakeError> {
     check(source, low, settings)?;
@@ -174,8 +196,17 @@ pub fn bake(
         .collect();
     let (part_colours, material_colours) = (linear(&id_colours[0]), linear(&id_colours[1]));
     let metres = texel_sizes(low, settings.size);
+    let touched = |f: usize| {
+        let mut balls = settings.painted.iter();
+        balls.any(|b| b.may_touch(low.triangle(f)))
+    };
+    let painted: Vec<bool> = match settings.painted.is_empty() {
+        true => Vec::new(),
+        false => (0..low.face_count()).into_par_iter().map(touched).collect(),
+    };
     let plan = Plan {
         settings,
+        painted: &painted,
         low,
         frame: &frame,
         reaches: &reaches,
@@ -197,7 +228,7 @@ pub fn bake(
         material_colours: &material_colours,
     };
     progress.stage("Baking");
-    let (raw, states, rays) = tiles(&plan, progress)?;
+    let (canvases, states, turns, rays) = tiles(&plan, before, progress)?;
     progress.stage("Filling the ground");
     let covered: Vec<bool> = states.iter().map(|s| *s == State::Baked).collect();
     if !covered.contains(&true) && states.iter().all(|s| *s == State::Bare) {
@@ -206,9 +237,9 @@ pub fn bake(
     let maps = settings
         .kinds
         .par_iter()
-        .zip(raw)
-        .map(|(&kind, raw)| {
-            let (mut texels, range_m) = coded(kind, &raw, &covered, settings);
+        .zip(canvases)
+        .map(|(&kind, canvas)| {
+            let (mut texels, range_m) = canvas.finished(kind, &covered, settings);
             spread(
                 &mut texels,
                 kind.channels(),
@@ -217,6 +248,9 @@ pub fn bake(
                 settings.padding,
                 !kind.is_id(),
             );
+            if !settings.deep {
+                rounded(&mut texels);
+            }
             Map {
                 kind,
                 texels,
@@ -226,7 +260,7 @@ pub fn bake(
         .collect();
     let mut counts = Counts::default();
     states.iter().for_each(|&s| counts.add(s));
-    let (parts, missed_at) = by_part(&plan, &states);
+    let (parts, missed_at, face_turns) = by_part(&plan, &states, &turns);
     progress.at(1.0)?;
     Ok(Baked {
         size: settings.size as usize,
@@ -234,6 +268,8 @@ pub fn bake(
         parts,
         missed_at,
         states,
+        turns,
+        face_turns,
         counts,
         rays,
         reach_m: [
@@ -303,43 +339,94 @@ fn texel_sizes(low: &Mesh, size: u32) -> Vec<f32> {
         .collect()
 }
 
-type Raw = Vec<Vec<f32>>;
+/// Maps before they are finished, how their texels came out, how far normals turn inside them, and the rays that were sent.
+type Made = (Vec<Canvas>, Vec<State>, Vec<u8>, u64);
 
-/// Bakes all tiles, some at a time, and lays them together.
-fn tiles(plan: &Plan<'_>, progress: &Progress) -> Result<(Raw, Vec<State>, u64), BakeError> {
-    let size = plan.settings.size as usize;
-    let kinds = &plan.settings.kinds;
-    let mut raw: Raw = kinds
-        .iter()
-        .map(|k| vec![0.0; size * size * k.channels()])
+/// Bakes tiles, some at a time, and lays them together: all of them, or what an earlier bake cannot give.
+fn tiles(
+    plan: &Plan<'_>,
+    before: Option<&Before>,
+    progress: &Progress,
+) -> Result<Made, BakeError> {
+    let settings = plan.settings;
+    let size = settings.size as usize;
+    let n = settings.samples as usize;
+    let fits = |b: &&Before| {
+        let of = |kind: &Kind| match kind.has_range() {
+            true => None,
+            false => Some(size * size * kind.channels()),
+        };
+        let wanted = settings.kinds.iter().map(of);
+        b.states.len() == size * size
+            && b.turns.len() == size * size
+            && b.maps.len() == settings.kinds.len()
+            && wanted.zip(&b.maps).all(|(w, m)| w.is_none_or(|w| w == m.len()))
+    };
+    let before = before.filter(fits);
+    let anew: Option<Vec<bool>> =
+        before.map(|b| again::tiles(plan.low, plan.bins, n, b, &settings.painted));
+    let all = &settings.kinds[..];
+    let ranged: Vec<Kind> = all.iter().copied().filter(|k| k.has_range()).collect();
+    let mut canvases: Vec<Canvas> = match before {
+        Some(b) => (all.iter().zip(&b.maps))
+            .map(|(&kind, map)| match kind.has_range() {
+                true => Canvas::of(kind, size * size),
+                false => Canvas::Coded(map.clone()),
+            })
+            .collect(),
+        None => all.iter().map(|&k| Canvas::of(k, size * size)).collect(),
+    };
+    let mut states = before.map_or_else(|| vec![State::Bare; size * size], |b| b.states.clone());
+    let mut turns = before.map_or_else(|| vec![0; size * size], |b| b.turns.clone());
+    let kinds_of = |tile: usize| match &anew {
+        Some(anew) if !anew[tile] => &ranged[..],
+        _ => all,
+    };
+    let wanted: Vec<usize> = (0..plan.bins.tiles * plan.bins.tiles)
+        .filter(|&tile| !kinds_of(tile).is_empty())
         .collect();
-    let mut states = vec![State::Bare; size * size];
-    let all: Vec<usize> = (0..plan.bins.tiles * plan.bins.tiles).collect();
     let some = 4 * rayon::current_num_threads().max(1);
-    for (done, batch) in all.chunks(some).enumerate() {
-        progress.at(0.14 + 0.8 * (done * some) as f32 / all.len() as f32)?;
+    let mut rays = 0;
+    for (done, batch) in wanted.chunks(some).enumerate() {
+        progress.at(0.14 + 0.8 * (done * some) as f32 / wanted.len() as f32)?;
         let made: Vec<Tile> = batch
             .par_iter()
-            .map(|&tile| plan.tile(tile, progress))
+            .map(|&tile| plan.tile(tile, kinds_of(tile), progress))
             .collect::<Result<_, _>>()?;
         for (&tile, made) in batch.iter().zip(made) {
             let [x0, y0] = [tile % plan.bins.tiles * TILE, tile / plan.bins.tiles * TILE];
             let wide = TILE.min(size - x0);
+            let kinds = kinds_of(tile);
             for y in 0..TILE.min(size - y0) {
                 let (from, to) = (y * TILE, (y0 + y) * size + x0);
-                states[to..to + wide].copy_from_slice(&made.states[from..from + wide]);
-                for ((kind, map), whole) in kinds.iter().zip(&made.maps).zip(&mut raw) {
-                    let c = kind.channels();
-                    whole[to * c..(to + wide) * c]
-                        .copy_from_slice(&map[from * c..(from + wide) * c]);
+                let row = &made.states[from..from + wide];
+                rays += row.iter().filter(|s| **s != State::Bare).count() as u64;
+                states[to..to + wide].copy_from_slice(row);
+                turns[to..to + wide].copy_from_slice(&made.turns[from..from + wide]);
+            }
+            for (kind, canvas) in all.iter().zip(&mut canvases) {
+                let Some(at) = kinds.iter().position(|k| k == kind) else {
+                    continue;
+                };
+                let (map, c) = (&made.maps[at], kind.channels());
+                for y in 0..TILE.min(size - y0) {
+                    let (from, to) = (y * TILE, (y0 + y) * size + x0);
+                    let row = &map[from * c..(from + wide) * c];
+                    match canvas {
+                        Canvas::Lengths(whole) => whole[to..to + wide].copy_from_slice(row),
+                        Canvas::Coded(whole) => {
+                            let into = whole[to * c..(to + wide) * c].iter_mut();
+                            for (i, (slot, &v)) in into.zip(row).enumerate() {
+                                *slot = coded(*kind, v, to * c + i, settings.deep);
+                            }
+                        }
+                    }
                 }
             }
         }
-        progress.show(|| glimpse(kinds, &raw, &states, size));
+        progress.show(|| glimpse(all, &canvases, &states, size));
     }
-    let n = u64::from(plan.settings.samples * plan.settings.samples);
-    let covered = states.iter().filter(|s| **s != State::Bare).count() as u64;
-    Ok((raw, states, covered * n))
+    Ok((canvases, states, turns, rays * (n * n) as u64))
 }
 
 /// Width and height of a glimpse, at most.
@@ -348,25 +435,26 @@ const GLIMPSE: usize = 512;
 const BARE: [u8; 4] = [0x8C, 0x94, 0x92, 255];
 
 /// The first map as far as it is made: every so-manieth texel.
-fn glimpse(kinds: &[Kind], raw: &Raw, states: &[State], size: usize) -> Glimpse {
+fn glimpse(kinds: &[Kind], canvases: &[Canvas], states: &[State], size: usize) -> Glimpse {
     let step = size.div_ceil(GLIMPSE);
     let edge = size / step;
-    let (kind, map) = (kinds[0], &raw[0]);
-    let c = kind.channels();
-    let most = match kind {
-        Kind::Height | Kind::Thickness => map.iter().fold(1e-9f32, |a, v| a.max(v.abs())),
-        _ => 1.0,
+    let c = kinds[0].channels();
+    let most = match &canvases[0] {
+        Canvas::Lengths(map) => map.iter().fold(1e-9f32, |a, v| a.max(v.abs())),
+        Canvas::Coded(_) => 1.0,
     };
-    let low = if kind == Kind::Height { -most } else { 0.0 };
+    let least = if kinds[0] == Kind::Height { -most } else { 0.0 };
     let texel = |i: usize| -> [u8; 4] {
         let at = i / edge * step * size + i % edge * step;
         if states[at] != State::Baked {
             return BARE;
         }
-        let shown = |k: usize| {
-            let v = (map[at * c + k.min(c - 1)] - low) / (most - low);
-            let v = if kind.is_srgb() { srgb::to_coded(v) } else { v };
-            (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
+        let shown = |k: usize| match &canvases[0] {
+            Canvas::Lengths(map) => {
+                let v = (map[at] - least) / (most - least);
+                (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
+            }
+            Canvas::Coded(map) => (map[at * c + k.min(c - 1)] >> 8) as u8,
         };
         [shown(0), shown(1), shown(2), 255]
     };
@@ -377,37 +465,16 @@ fn glimpse(kinds: &[Kind], raw: &Raw, states: &[State], size: usize) -> Glimpse 
     }
 }
 
-/// A map in 16 bits, and what its ends stand for.
-fn coded(
-    kind: Kind,
-    raw: &[f32],
-    covered: &[bool],
-    settings: &Settings,
-) -> (Vec<u16>, Option<[f32; 2]>) {
-    const FULL: f32 = 65_535.0;
-    let largest = || {
-        let found = raw.iter().zip(covered).filter(|(_, c)| **c);
-        found.map(|(v, _)| v.abs()).fold(0.0, f32::max)
-    };
-    let range = match kind {
-        Kind::Height => {
-            let most = settings.height.unwrap_or_else(largest).max(1e-9);
-            Some([-most, most])
-        }
-        Kind::Thickness => Some([0.0, largest().max(1e-9)]),
-        _ => None,
-    };
-    let [from, to] = range.unwrap_or([0.0, 1.0]);
-    let code = |v: &f32| (((v - from) / (to - from)).clamp(0.0, 1.0) * FULL + 0.5) as u16;
-    (raw.iter().map(code).collect(), range)
-}
+/// Counts and a missed place of each part, turns and texels of each face.
+type ByPart = (Vec<Counts>, Vec<Option<Vec3>>, Vec<(f32, u32)>);
 
 /// How texels came out for each part of the low mesh, by the sample in the middle of each, and a place among the misses of each: of
-/// all of them the one nearest to their middle.
-fn by_part(plan: &Plan<'_>, states: &[State]) -> (Vec<Counts>, Vec<Option<Vec3>>) {
+/// all of them the one nearest to their middle; and how far normals turn inside the texels of each face.
+fn by_part(plan: &Plan<'_>, states: &[State], turns: &[u8]) -> ByPart {
     let size = plan.settings.size as usize;
     let mut parts = vec![Counts::default(); plan.low.parts.len()];
     let mut missed: Vec<(usize, Vec3)> = Vec::new();
+    let mut turned = vec![(0u64, 0u32); plan.low.face_count()];
     let tiles = plan.bins.tiles;
     for tile in 0..tiles * tiles {
         let [x0, y0] = [tile % tiles * TILE, tile / tiles * TILE];
@@ -420,6 +487,10 @@ fn by_part(plan: &Plan<'_>, states: &[State]) -> (Vec<Counts>, Vec<Option<Vec3>>
             let part = plan.part_of_face[sample.face as usize] as usize;
             let state = states[y * size + x];
             parts[part].add(state);
+            if state == State::Baked {
+                let own = &mut turned[sample.face as usize];
+                *own = (own.0 + u64::from(turns[y * size + x]), own.1 + 1);
+            }
             if matches!(state, State::Nothing | State::Behind) {
                 let [a, b, c] = plan.low.triangle(sample.face as usize);
                 let w = sample.weights;
@@ -439,5 +510,10 @@ fn by_part(plan: &Plan<'_>, states: &[State]) -> (Vec<Counts>, Vec<Option<Vec3>>
             nearest[part] = Some((far, at));
         }
     }
-    (parts, nearest.into_iter().map(|n| n.map(|n| n.1)).collect())
+    let mean = |(sum, n): (u64, u32)| (sum as f32 / n.max(1) as f32 * TURN, n);
+    (
+        parts,
+        nearest.into_iter().map(|n| n.map(|n| n.1)).collect(),
+        turned.into_iter().map(mean).collect(),
+    )
 }

@@ -1,5 +1,6 @@
 //! What is asked for.
 
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 use crate::Kind;
@@ -12,6 +13,30 @@ pub enum Reach {
     Automatic(f32),
     /// So many metres, outward and inward.
     Metres(f32),
+}
+
+/// A ball in which rays look further, or less far, than elsewhere.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ReachBall {
+    /// Its middle, in metres.
+    pub at: Vec3,
+    /// Its radius, in metres.
+    pub radius: f32,
+    /// What the reach is multiplied by for places of the low mesh inside it.
+    pub times: f32,
+}
+
+impl ReachBall {
+    /// True for a place inside.
+    pub(crate) fn holds(&self, place: Vec3) -> bool {
+        place.distance_squared(self.at) <= self.radius * self.radius
+    }
+
+    /// False only where no place of a triangle is inside: where its bounds are further away.
+    pub(crate) fn may_touch(&self, [a, b, c]: [Vec3; 3]) -> bool {
+        let (low, high) = (a.min(b).min(c), a.max(b).max(c));
+        self.holds(self.at.clamp(low, high))
+    }
 }
 
 /// Where rays look along.
@@ -61,6 +86,8 @@ pub struct Settings {
     pub kinds: Vec<Kind>,
     /// How far rays look.
     pub reach: Reach,
+    /// Where the reach was painted; where balls overlap, the last counts.
+    pub painted: Vec<ReachBall>,
     /// Where they look along.
     pub directions: Directions,
     /// What is baked from what.
@@ -73,6 +100,8 @@ pub struct Settings {
     pub curvature_radius: Option<f32>,
     /// The height that is shown in full, up and down, in metres; the largest there is without it.
     pub height: Option<f32>,
+    /// 16 bits a channel; else 8.
+    pub deep: bool,
     /// Green is up in tangent space (glTF 2.0); else down.
     pub green_up: bool,
     /// The square of the UVs that is baked, by its number along U: 0 is the one from 0 to 1.
@@ -87,12 +116,14 @@ impl Default for Settings {
             padding: 16,
             kinds: vec![Kind::Normal],
             reach: Reach::Automatic(1.0),
+            painted: Vec::new(),
             directions: Directions::default(),
             matching: Matching::All,
             rays: 64,
             distance: None,
             curvature_radius: None,
             height: None,
+            deep: true,
             green_up: true,
             sheet: 0,
         }

@@ -25,6 +25,8 @@ pub struct Plan<'a> {
     pub low: &'a Mesh,
     pub frame: &'a Frame,
     pub reaches: &'a Reaches,
+    /// Faces of the low mesh that balls of painted reach may touch; empty where there are none.
+    pub painted: &'a [bool],
     pub bins: &'a Bins,
     pub target: &'a Target,
     pub looker: &'a Looker<'a>,
@@ -46,7 +48,12 @@ pub struct Tile {
     /// For each map its channels, texel by texel: 0 to 1, or metres for heights and thicknesses.
     pub maps: Vec<Vec<f32>>,
     pub states: Vec<State>,
+    /// How far normals turn inside each texel, in [`TURN`]s.
+    pub turns: Vec<u8>,
 }
+
+/// Degrees of a step in which turns inside texels are kept.
+pub const TURN: f32 = 90.0 / 255.0;
 
 /// A texel's place for what needs many rays.
 #[derive(Clone, Copy)]
@@ -67,18 +74,27 @@ const AGREE_COSINE: f32 = 0.95;
 const STEPS: [usize; 4] = [8, 4, 2, 1];
 
 impl Plan<'_> {
-    /// Bakes one tile.
-    pub fn tile(&self, tile: usize, progress: &Progress) -> Result<Tile, Cancelled> {
+    /// Bakes one tile of some maps.
+    pub fn tile(
+        &self,
+        tile: usize,
+        kinds: &[Kind],
+        progress: &Progress,
+    ) -> Result<Tile, Cancelled> {
         let n = self.settings.samples as usize;
         let samples = self.bins.samples(tile, n);
-        let kinds = &self.settings.kinds;
         let mut maps: Vec<Vec<f32>> = kinds
             .iter()
             .map(|k| vec![0.0; TILE * TILE * k.channels()])
             .collect();
         let mut states = vec![State::Bare; TILE * TILE];
+        let mut turns = vec![0; TILE * TILE];
         if samples.iter().all(Option::is_none) {
-            return Ok(Tile { maps, states });
+            return Ok(Tile {
+                maps,
+                states,
+                turns,
+            });
         }
         let many = kinds.iter().any(|k| k.needs_many_rays());
         let mut spots: Vec<Option<Spot>> = vec![None; if many { TILE * TILE } else { 0 }];
@@ -92,30 +108,38 @@ impl Plan<'_> {
                 let [x, y] = morton(i);
                 let texel = (from[1] + y) * TILE + from[0] + x;
                 let own = &samples[texel * n * n..(texel + 1) * n * n];
-                states[texel] = self.texel(texel, own, &mut maps, &mut spots);
+                (states[texel], turns[texel]) =
+                    self.texel(texel, own, kinds, &mut maps, &mut spots);
             }
         }
         if many {
-            self.many(tile, &spots, &mut maps, progress)?;
+            self.many(tile, kinds, &spots, &mut maps, progress)?;
         }
-        Ok(Tile { maps, states })
+        Ok(Tile {
+            maps,
+            states,
+            turns,
+        })
     }
 
-    /// The rays of one texel, and all maps that one ray a sample is enough for.
+    /// The rays of one texel, and all maps that one ray a sample is enough for. Says also how far normals turn inside it.
     fn texel(
         &self,
         texel: usize,
         samples: &[Option<Sample>],
+        kinds: &[Kind],
         maps: &mut [Vec<f32>],
         spots: &mut [Option<Spot>],
-    ) -> State {
-        let kinds = &self.settings.kinds;
+    ) -> (State, u8) {
         let n = self.settings.samples as f32;
         let (mut hits, mut state) = (0u32, State::Bare);
+        let mut normals = Vec3::ZERO;
         for sample in samples.iter().flatten() {
             let face = sample.face as usize;
             let place = self.frame.place(self.low, face, sample.weights);
             let (out, inward) = self.reaches.at(face, sample.weights);
+            let times = self.times(face, place.point);
+            let (out, inward) = (out * times, inward * times);
             let origin = place.point + place.outward * out;
             let group = self.group(face);
             let found = self
@@ -128,7 +152,7 @@ impl Plan<'_> {
             };
             let seen = match found {
                 Found::Front { face, t } => Some(at_ray(face, t)),
-                _ => self.nearby(face, sample, &place, footprint),
+                _ => self.nearby(face, sample, &place, times, footprint),
             };
             let Some(seen) = seen else {
                 state = state.or(match found {
@@ -157,10 +181,11 @@ impl Plan<'_> {
                     metres: self.metres[face],
                 });
             }
+            normals += seen.normal;
             hits += 1;
         }
         if hits == 0 {
-            return state;
+            return (state, 0);
         }
         for (kind, map) in kinds.iter().zip(maps.iter_mut()) {
             if kind.needs_many_rays() || kind.is_id() {
@@ -176,12 +201,37 @@ impl Plan<'_> {
                 own.copy_from_slice(&mean.to_array());
             }
         }
-        State::Baked
+        // The mean of n directions that turn by small angles around one is as long as the mean of their cosines.
+        let turn = match hits {
+            1 => 0.0,
+            n => (normals.length() / n as f32).min(1.0).acos().to_degrees(),
+        };
+        (State::Baked, (turn / TURN + 0.5) as u8)
+    }
+
+    /// What the reach is multiplied by at a place.
+    fn times(&self, face: usize, place: Vec3) -> f32 {
+        match self.painted.get(face) {
+            Some(true) => {
+                let mut balls = self.settings.painted.iter().rev();
+                balls.find(|b| b.holds(place)).map_or(1.0, |b| b.times)
+            }
+            _ => 1.0,
+        }
     }
 
     /// What belongs to a place whose ray met nothing: the nearest of the source that looks the same way and may be baked from.
-    fn nearby(&self, face: usize, sample: &Sample, place: &Place, footprint: f32) -> Option<Seen> {
-        let near = self.reaches.nearest(face, sample.weights, place.point)?;
+    fn nearby(
+        &self,
+        face: usize,
+        sample: &Sample,
+        place: &Place,
+        times: f32,
+        footprint: f32,
+    ) -> Option<Seen> {
+        let near = self
+            .reaches
+            .nearest(face, sample.weights, place.point, times)?;
         let seen = self.looker.seen(near.face, near.point, footprint);
         let is_its_own = match &self.settings.matching {
             crate::Matching::All => true,
@@ -252,6 +302,7 @@ impl Plan<'_> {
     fn many(
         &self,
         tile: usize,
+        kinds: &[Kind],
         spots: &[Option<Spot>],
         maps: &mut [Vec<f32>],
         progress: &Progress,
@@ -283,7 +334,7 @@ impl Plan<'_> {
             let (Some(around), Some(spot)) = (around, spot) else {
                 continue;
             };
-            for (kind, map) in self.settings.kinds.iter().zip(maps.iter_mut()) {
+            for (kind, map) in kinds.iter().zip(maps.iter_mut()) {
                 match kind {
                     Kind::Occlusion => map[at] = around.open,
                     Kind::Thickness => map[at] = around.thick,

@@ -2,6 +2,7 @@
 
 use ectome_bake::{Baked, Directions, Kind, Map, Matching, Reach, Settings, Source, bake};
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress, measure, shapes};
+use ectome_texture::srgb;
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;
 
@@ -110,7 +111,10 @@ fn only(kind: Kind, size: u32) -> Settings {
 fn at(map: &Map, size: usize, x: usize, y: usize) -> Vec3 {
     let c = map.kind.channels();
     let from = (y * size + x) * c;
-    let one = |k: usize| f32::from(map.texels[from + k.min(c - 1)]) / 65_535.0;
+    let one = |k: usize| {
+        let v = f32::from(map.texels[from + k.min(c - 1)]) / 65_535.0;
+        if map.kind.is_srgb() { srgb::to_linear(v) } else { v }
+    };
     Vec3::new(one(0), one(1), one(2))
 }
 

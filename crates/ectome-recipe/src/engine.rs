@@ -16,12 +16,12 @@ use ectome_mesh::Progress;
 use ectome_reduce::CollapseLog;
 
 use crate::{
-    CutReport, CutSettings, Done, EngineError, Proof, Recipe, Session, UvReport,
+    Change, CutReport, CutSettings, Done, EngineError, Proof, Recipe, Session, UvReport,
     jury::Jury,
     kept::{Artefact, FirstPassed, Kept, Measurements},
     session::Worked,
     sheets,
-    step::{Nature, Operation, Output, Step, triangulated},
+    step::{BroughtFile, Nature, Operation, Output, Step, triangulated},
 };
 
 /// What is there already, and the files for when nothing is. Keys are those of [`Recipe`].
@@ -31,6 +31,16 @@ pub trait Stock {
     /// # Errors
     /// See [`EngineError`].
     fn import(&self, progress: &Progress) -> Result<Scene, EngineError>;
+
+    /// Reads a mesh that was made elsewhere.
+    ///
+    /// # Errors
+    /// See [`EngineError`]; [`EngineError::Stock`] where nothing is kept but the source.
+    fn brought(&self, files: &[BroughtFile], progress: &Progress) -> Result<Scene, EngineError> {
+        let _ = progress;
+        let name = files.first().map_or("", |f| f.name.as_str());
+        Err(EngineError::Stock(format!("{name} is not at hand")))
+    }
 
     /// What the recipe with this key makes.
     ///
@@ -310,6 +320,23 @@ impl Input<'_> {
     /// See [`EngineError`].
     pub fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
         self.run.stock.import(progress)
+    }
+
+    /// Reads a mesh that was made elsewhere.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    pub fn brought(
+        &self,
+        files: &[BroughtFile],
+        progress: &Progress,
+    ) -> Result<Scene, EngineError> {
+        self.run.stock.brought(files, progress)
+    }
+
+    /// The changes that are made to the source.
+    pub fn changes(&self) -> Vec<Change> {
+        self.run.recipe.changes()
     }
 
     /// What the steps before make.

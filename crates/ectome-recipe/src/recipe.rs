@@ -10,7 +10,7 @@ use crate::{
     Change, UvStep,
     maps::BakeSettings,
     step::{
-        Bake, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
+        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
         Triangulate, Uv,
     },
 };
@@ -208,6 +208,25 @@ impl Recipe {
         }
         self.steps.push(Bake { bake }.into());
         self
+    }
+
+    /// The prepared source, for which a low mesh stands that was made elsewhere.
+    pub fn brought(
+        source: impl Into<String>,
+        changes: &[Change],
+        files: Vec<BroughtFile>,
+    ) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Bring { files }.into());
+        recipe
+    }
+
+    /// The files that it brings.
+    pub fn brought_files(&self) -> impl Iterator<Item = &BroughtFile> {
+        self.steps.iter().flat_map(|step| match step {
+            Step::Bring(step) => &step.files[..],
+            _ => &[],
+        })
     }
 
     /// How its maps are baked, if it bakes.

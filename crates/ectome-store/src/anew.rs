@@ -36,7 +36,7 @@ impl Store {
                     expected: candidate.target,
                     based_on,
                 };
-                let hash = ask(&mut tx, asset, &wanted).await?;
+                let hash = ask(&mut tx, asset.id, &wanted).await?;
                 sqlx::query(
                     "UPDATE chain_tiers SET candidate = ? WHERE asset = ? AND candidate = ?",
                 )

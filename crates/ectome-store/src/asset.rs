@@ -4,13 +4,14 @@ use std::collections::HashMap;
 
 use ectome_recipe::{
     Artefact, Change, CutSettings, Done, Fate, Found, Inspection, Recipe, Target, memory,
+    step::BroughtFile,
 };
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
     artefact::{self, Artefacts, Named, kind},
-    candidate::queue_waiting,
+    candidate::{Wanted, ask, queue_waiting},
     document::{fits, json, short, stored},
     folder,
     retry::retrying,
@@ -121,6 +122,8 @@ pub struct Asset {
     pub space: Option<Found>,
     /// Where it comes from.
     pub provenance: Provenance,
+    /// A low mesh that came along and is taken in once the source is.
+    pub brought: Option<Vec<BroughtFile>>,
 }
 
 impl Asset {
@@ -201,6 +204,7 @@ impl Asset {
                 licence: row.try_get("licence")?,
                 may_pass_on: PassOn::of(row.try_get("may_pass_on")?),
             },
+            brought: stored(row, "brought")?,
         })
     }
 }
@@ -240,6 +244,8 @@ pub struct NewAsset {
     pub brief: u64,
     /// Its files; their blobs are stored already.
     pub files: Vec<SourceFile>,
+    /// The files of a low mesh that came along, stored likewise; may be empty.
+    pub low: Vec<BroughtFile>,
 }
 
 /// Letters that names of assets and of files may have.
@@ -256,7 +262,8 @@ impl NewAsset {
     /// [`StoreError::TooLong`].
     pub fn check(&self) -> Result<(), StoreError> {
         fits(&self.name, "The name of an asset", NAME)?;
-        let names = self.files.iter().map(|f| &f.name);
+        let low = self.low.iter().map(|f| &f.name);
+        let names = self.files.iter().map(|f| &f.name).chain(low);
         names
             .into_iter()
             .try_for_each(|name| fits(name, "The name of a file", FILE_NAME))
@@ -278,6 +285,7 @@ impl Store {
             name: name.to_owned(),
             brief,
             files: files.to_vec(),
+            low: Vec::new(),
         };
         let rows = self.add_assets(&[new]).await?;
         rows.first()
@@ -505,6 +513,7 @@ impl Store {
                 .bind(asset)
                 .execute(&mut *tx)
                 .await?;
+            take_in_what_came_along(&mut tx, asset, &intake.changes).await?;
             tx.commit().await?;
             Ok(())
         })
@@ -522,6 +531,29 @@ impl Store {
         })
         .await
     }
+}
+
+/// Asks for the low mesh that came along with a source, once.
+async fn take_in_what_came_along(
+    tx: &mut MySqlConnection,
+    asset: u64,
+    changes: &[Change],
+) -> Result<(), StoreError> {
+    let row = sqlx::query("SELECT source, brought FROM assets WHERE id = ? AND brought IS NOT NULL")
+        .bind(asset)
+        .fetch_optional(&mut *tx)
+        .await?;
+    let Some(row) = row else { return Ok(()) };
+    let source: String = row.try_get("source")?;
+    if let Some(files) = stored(&row, "brought")? {
+        let recipe = Recipe::brought(source, changes, files);
+        ask(tx, asset, &Wanted::of(&recipe, 0)).await?;
+    }
+    sqlx::query("UPDATE assets SET brought = NULL WHERE id = ?")
+        .bind(asset)
+        .execute(&mut *tx)
+        .await?;
+    Ok(())
 }
 
 /// Records what a source, as it is prepared now, consists of.
@@ -573,8 +605,12 @@ async fn insert(
     let bytes: u64 = asset.files.iter().map(|f| f.bytes).sum();
     let light = bytes <= LIGHT_BYTES;
     let needs = memory::to_take_in(bytes);
+    let brought = match asset.low.is_empty() {
+        true => None,
+        false => Some(json(&asset.low, "low mesh that came along")?),
+    };
     let id = sqlx::query(
-        "INSERT INTO assets (name, brief, source, receipt, light, needs) VALUES (?, ?, ?, ?, ?, ?)",
+        "INSERT INTO assets (name, brief, source, receipt, light, needs, brought) VALUES (?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&asset.name)
     .bind(asset.brief)
@@ -582,6 +618,7 @@ async fn insert(
     .bind(receipt)
     .bind(light)
     .bind(needs)
+    .bind(brought)
     .execute(&mut *tx)
     .await?
     .last_insert_id();

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use ectome_recipe::{
     Artefact, CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep, maps::BakeSettings,
+    step::BroughtFile,
 };
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
@@ -280,11 +281,24 @@ impl Store {
         self.ask_for(asset, &Wanted::of(&recipe, expected)).await
     }
 
+    /// The same for a low mesh that was made elsewhere. Its blobs are stored already.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_brought(
+        &self,
+        asset: &Asset,
+        files: Vec<BroughtFile>,
+    ) -> Result<String, StoreError> {
+        let recipe = Recipe::brought(&asset.source, &asset.preparation, files);
+        self.ask_for(asset, &Wanted::of(&recipe, 0)).await
+    }
+
     async fn ask_for(&self, asset: &Asset, wanted: &Wanted<'_>) -> Result<String, StoreError> {
         let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            let hash = ask(&mut tx, asset, wanted).await?;
+            let hash = ask(&mut tx, asset.id, wanted).await?;
             tx.commit().await?;
             Ok(hash)
         })
@@ -433,7 +447,7 @@ impl Store {
 
 pub(crate) async fn ask(
     tx: &mut MySqlConnection,
-    asset: &Asset,
+    asset: u64,
     wanted: &Wanted<'_>,
 ) -> Result<String, StoreError> {
     let hash = wanted.recipe.key();
@@ -462,9 +476,9 @@ pub(crate) async fn ask(
         "INSERT IGNORE INTO tray (asset, candidate, number) \
          SELECT ?, ?, COALESCE(MAX(number), 0) + 1 FROM tray WHERE asset = ?",
     )
-    .bind(asset.id)
+    .bind(asset)
     .bind(&hash)
-    .bind(asset.id)
+    .bind(asset)
     .execute(&mut *tx)
     .await?;
     queue_waiting(tx, &hash).await?;

@@ -88,7 +88,7 @@ impl Store {
                 let hash = match &base {
                     None => {
                         let recipe = recipe(asset, fill);
-                        ask(&mut tx, asset, &Wanted::of(&recipe, u64::from(fill.expected))).await?
+                        ask(&mut tx, asset.id, &Wanted::of(&recipe, u64::from(fill.expected))).await?
                     }
                     // Until it is made, what was asked for says how large it will be.
                     Some((c, _)) if c.triangles.unwrap_or(c.target) <= u64::from(fill.limit) => {
@@ -101,7 +101,7 @@ impl Store {
                             expected: u64::from(fill.expected),
                             based_on: Some(&c.hash),
                         };
-                        ask(&mut tx, asset, &wanted).await?
+                        ask(&mut tx, asset.id, &wanted).await?
                     }
                 };
                 sqlx::query(
@@ -146,7 +146,7 @@ impl Store {
         let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
-            let hash = ask(&mut tx, asset, &wanted).await?;
+            let hash = ask(&mut tx, asset.id, &wanted).await?;
             put_tier(&mut tx, asset.id, tier, u64::from(fill.limit), &hash).await?;
             tx.commit().await?;
             Ok(())

@@ -77,16 +77,19 @@ impl Store {
         // What is named by its key: what sources are read as and prepared to, candidates, and the analyses of both.
         let mut owners: HashSet<String> = HashSet::new();
         let mut analyses: HashSet<String> = HashSet::new();
+        let mut named: HashSet<String> = HashSet::new();
         for asset in self.assets().await? {
             analyses.extend(asset.recipe(4).analysis_key());
             owners.insert(Recipe::prepared(&asset.source, &[]).key());
             owners.insert(asset.prepared);
+            named.extend(asset.brought.into_iter().flatten().map(|f| f.blob));
         }
         for row in self.rows("SELECT hash, recipe FROM candidates").await? {
             let recipe: String = row.try_get("recipe")?;
             let recipe: Recipe =
                 serde_json::from_str(&recipe).map_err(|e| StoreError::stored("recipe", e))?;
             analyses.extend(recipe.analysis_key());
+            named.extend(recipe.brought_files().map(|f| f.blob.clone()));
             owners.insert(row.try_get("hash")?);
         }
         for row in self.rows("SELECT hash FROM analyses").await? {
@@ -104,7 +107,6 @@ impl Store {
                     .await?;
             }
         }
-        let mut named: HashSet<String> = HashSet::new();
         for row in self
             .rows(
                 "SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts \

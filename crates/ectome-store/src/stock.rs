@@ -7,6 +7,7 @@ use ectome_formats::{FileSet, FormatError, Reading, Scene, native};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     CollapseLog, Done, EngineError, FirstPass, FirstPassed, Jury, Measurements, Stock,
+    step::BroughtFile,
 };
 use serde::de::DeserializeOwned;
 use tokio::runtime::Handle;
@@ -74,6 +75,21 @@ impl StoreStock {
         self.ask(async |store| store.blobs.open(blob).await)
     }
 
+    /// Reads files that belong together, given by name and blob, the mesh first.
+    fn read<'a>(
+        &self,
+        files: impl Iterator<Item = (&'a str, &'a str)>,
+        progress: &Progress,
+    ) -> Result<Scene, EngineError> {
+        let open = files.map(|(name, blob)| Ok((name, self.bytes(blob)?)));
+        let files = open.collect::<Result<Vec<_>, EngineError>>()?;
+        let set = FileSet::new(files.iter().map(|(n, b)| (*n, &b[..])));
+        Ok(ectome_formats::read_within(
+            &set,
+            &Reading::new(progress, self.budget),
+        )?)
+    }
+
     /// A kept scene; `None` when it, or a picture of it, is not there or damaged: then it is made again.
     fn kept(&self, blob: Option<&str>, progress: &Progress) -> Result<Option<Scene>, EngineError> {
         let Some(blob) = blob else { return Ok(None) };
@@ -108,18 +124,14 @@ impl StoreStock {
 
 impl Stock for StoreStock {
     fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
-        let files = self.ask(async |store| {
-            let mut files = Vec::new();
-            for file in store.source_files(self.asset).await? {
-                files.push((file.name, store.blobs.open(&file.blob).await?));
-            }
-            Ok(files)
-        })?;
-        let set = FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-        Ok(ectome_formats::read_within(
-            &set,
-            &Reading::new(progress, self.budget),
-        )?)
+        let files = self.ask(async |store| store.source_files(self.asset).await)?;
+        let names = files.iter().map(|f| (f.name.as_str(), f.blob.as_str()));
+        self.read(names, progress)
+    }
+
+    fn brought(&self, files: &[BroughtFile], progress: &Progress) -> Result<Scene, EngineError> {
+        let names = files.iter().map(|f| (f.name.as_str(), f.blob.as_str()));
+        self.read(names, progress)
     }
 
     fn scene(&self, key: &str, progress: &Progress) -> Result<Option<Scene>, EngineError> {

@@ -274,6 +274,7 @@ async fn several_assets_are_added_together_or_not_at_all() {
         name: name.to_owned(),
         brief,
         files: Vec::new(),
+        low: Vec::new(),
     };
     let rows = f.store.add_assets(&[new("a"), new("b")]).await.unwrap();
     assert_eq!(rows.len(), 2);

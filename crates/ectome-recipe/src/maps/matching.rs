@@ -19,22 +19,42 @@ pub enum From {
     Everything,
 }
 
-/// What marks the heavy and the low object of a pair behind their common name (common practice, no published source).
-const MARKS: [&str; 8] = ["high", "low", "hi", "lo", "hp", "lp", "highpoly", "lowpoly"];
+/// What marks the heavy object of a pair behind their common name, and what the low one (common practice, no published source).
+const HIGH: [&str; 4] = ["high", "hi", "hp", "highpoly"];
+const LOW: [&str; 4] = ["low", "lo", "lp", "lowpoly"];
 
-/// A name without what marks high, low or a tier.
-fn stem(name: &str) -> String {
+/// Which of a pair a name marks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Mark {
+    /// The heavy one.
+    High,
+    /// The low one, or a tier.
+    Low,
+}
+
+/// A name without what marks high, low or a tier, in small letters; and that mark.
+pub fn marked(name: &str) -> (String, Option<Mark>) {
     let name = name.trim().to_lowercase();
     let Some((before, last)) = name.rsplit_once(['_', '-', '.', ' ']) else {
-        return name;
+        return (name, None);
     };
     let tier = last
         .strip_prefix("lod")
         .is_some_and(|n| n.bytes().all(|b| b.is_ascii_digit()));
-    match (tier || MARKS.contains(&last)) && !before.is_empty() {
-        true => before.to_owned(),
-        false => name,
+    let mark = match last {
+        last if HIGH.contains(&last) => Some(Mark::High),
+        last if tier || LOW.contains(&last) => Some(Mark::Low),
+        _ => None,
+    };
+    match mark.is_some() && !before.is_empty() {
+        true => (before.to_owned(), mark),
+        false => (name, None),
     }
+}
+
+/// A name without its mark.
+fn stem(name: &str) -> String {
+    marked(name).0
 }
 
 /// Points of a part that is only for the maps, by which it is told what it stands on.

@@ -28,8 +28,9 @@ use serde::{Deserialize, Serialize};
 
 pub use dress::dressed;
 pub use ectome_bake::{Directions, Kind, Matching, Reach};
-pub use matching::From;
+pub use matching::{From, Mark, marked};
 pub use pack::Packed;
+pub(crate) use refuse::same_space;
 pub use report::{BakeReport, MapReport, PartMisses};
 
 use crate::{EngineError, step::triangulated};

@@ -1,14 +1,12 @@
 //! A map as a PNG that says what its values mean.
 
 use ectome_bake::{Map, State};
-use ectome_texture::srgb;
 use rayon::prelude::*;
 
 use super::{BakeSettings, Kind};
 use crate::EngineError;
 
-/// A map in 8 or 16 bits. Colours are coded as sRGB, everything else is linear; normals in 8 bits are dithered, so that smooth
-/// slopes show no steps.
+/// A map in 8 or 16 bits, coded as the kernel coded it. Colours are sRGB, everything else is linear.
 pub fn png(map: &Map, size: usize, settings: &BakeSettings) -> Result<Vec<u8>, EngineError> {
     let channels = map.kind.channels();
     let colours = map.kind.is_srgb();
@@ -19,27 +17,15 @@ pub fn png(map: &Map, size: usize, settings: &BakeSettings) -> Result<Vec<u8>, E
         _ => png::ColorType::Rgb,
     });
     encoder.set_compression(png::Compression::Fast);
-    let coded = |v: u16| match colours {
-        true => srgb::to_coded(f32::from(v) / 65_535.0),
-        false => f32::from(v) / 65_535.0,
-    };
     let bytes: Vec<u8> = match settings.deep {
         true => {
             encoder.set_depth(png::BitDepth::Sixteen);
-            let deep = |&v: &u16| match colours {
-                true => ((coded(v) * 65_535.0 + 0.5) as u16).to_be_bytes(),
-                false => v.to_be_bytes(),
-            };
+            let deep = |v: &u16| v.to_be_bytes();
             map.texels.par_iter().flat_map_iter(deep).collect()
         }
         false => {
             encoder.set_depth(png::BitDepth::Eight);
-            let dithers = map.kind.is_direction();
-            let byte = |(i, &v): (usize, &u16)| {
-                let noise = if dithers { noise(i as u32) } else { 0.5 };
-                (coded(v) * 255.0 + noise).clamp(0.0, 255.0) as u8
-            };
-            map.texels.par_iter().enumerate().map(byte).collect()
+            map.texels.par_iter().map(|v| (v >> 8) as u8).collect()
         }
     };
     if colours {
@@ -73,16 +59,6 @@ pub fn describe(map: &Map, settings: &BakeSettings) -> String {
         says += &format!(", black {from} m, white {to} m");
     }
     says
-}
-
-/// A number from 0 to 1 around one half for each place, the same on every run: what is added before rounding.
-fn noise(i: u32) -> f32 {
-    let mut x = i.wrapping_mul(0x9E37_79B9) ^ 0x85EB_CA6B;
-    x = (x ^ (x >> 15)).wrapping_mul(0x2C1B_3C6D);
-    x = (x ^ (x >> 12)).wrapping_mul(0x297A_2D39);
-    x ^= x >> 15;
-    // Not the whole step, so that what is exact stays so.
-    0.5 + (x as f32 / u32::MAX as f32 - 0.5) * 0.9
 }
 
 /// Where rays missed: nothing there dark red, faces from behind orange, the rest as faint as paper.

@@ -23,7 +23,7 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
     if !has_uvs(&low.mesh) {
         return refuse("it has no UVs: unwrap it first".to_owned());
     }
-    apart(&source.mesh, &low.mesh)?;
+    same_space(&source.mesh, &low.mesh)?;
     if settings.padding * 4 > settings.size {
         return refuse(format!(
             "a padding of {} texels leaves no room on a map of {}: take a larger map or a smaller padding",
@@ -61,8 +61,9 @@ pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(),
     Ok(())
 }
 
-/// Source and low mesh in different spaces: by how much they differ in size, which axis is another's, or how far they lie apart.
-fn apart(source: &Mesh, low: &Mesh) -> Result<(), EngineError> {
+/// Refuses source and low mesh in different spaces: by how much they differ in size, which axis is another's, or how far they lie
+/// apart.
+pub(crate) fn same_space(source: &Mesh, low: &Mesh) -> Result<(), EngineError> {
     let (a, b) = (measure::bounds(source), measure::bounds(low));
     let refuse = |why: String| {
         Err(EngineError::Bake(format!(

@@ -6,6 +6,7 @@
 //! [`Step`]; docs/architecture.md shows one.
 
 mod bake;
+mod bring;
 mod cut;
 mod import;
 mod leave_out;
@@ -20,6 +21,7 @@ use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 pub use bake::Bake;
+pub use bring::{Bring, BroughtFile};
 pub use cut::Cut;
 pub use import::Import;
 pub use leave_out::{LeaveOut, only_built};
@@ -172,6 +174,8 @@ steps! {
     TakeOutLoops,
     /// Collapses edges down to a target.
     Cut,
+    /// Brings a low mesh that was made elsewhere.
+    Bring,
     /// Changes UVs; the surface stays as it is.
     Uv,
     /// Bakes maps from the source; the surface stays as it is.

@@ -1,6 +1,7 @@
 //! The list of assets, and files that are dropped on it.
 
 mod page;
+mod pairs;
 mod upload;
 
 use axum::{
@@ -24,5 +25,9 @@ pub fn routes() -> Router<App> {
         .route(
             "/assets/{id}/files",
             post(upload::replace).layer(DefaultBodyLimit::disable()),
+        )
+        .route(
+            "/assets/{id}/low",
+            post(upload::bring).layer(DefaultBodyLimit::disable()),
         )
 }

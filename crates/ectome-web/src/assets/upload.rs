@@ -11,9 +11,11 @@ use ectome_formats::{
     archive::{self, Limits},
     files::{MESHES, base_name, extension_of, references},
 };
+use ectome_recipe::step::BroughtFile;
 use ectome_store::asset::{NewAsset, SourceFile};
 use tokio::io::AsyncWriteExt;
 
+use super::pairs::{Pair, paired};
 use crate::{
     extract::{Multipart, Path},
     failure::Failure,
@@ -45,19 +47,14 @@ pub async fn receive(
     let brief = before
         .or(briefs.first().map(|b| b.id))
         .ok_or_else(|| Failure::bad("There is no brief yet, so the asset cannot be judged."))?;
-    let new: Vec<NewAsset> = groups
-        .iter()
-        .map(|members| NewAsset {
-            name: title_of(&arrived[members[0]].name),
+    let stems: Vec<&str> = groups.iter().map(|g| stem(&arrived[g[0]].name)).collect();
+    let new: Vec<NewAsset> = paired(&stems)
+        .into_iter()
+        .map(|Pair { high, low, name }| NewAsset {
+            name: titled(name),
             brief,
-            files: members
-                .iter()
-                .map(|&i| SourceFile {
-                    name: arrived[i].name.clone(),
-                    blob: arrived[i].hash.clone(),
-                    bytes: arrived[i].bytes,
-                })
-                .collect(),
+            files: sources(&arrived, &groups[high]),
+            low: low.map_or_else(Vec::new, |low| brought(&arrived, &groups[low])),
         })
         .collect();
     new.iter().try_for_each(NewAsset::check)?;
@@ -94,19 +91,68 @@ pub async fn replace(
         )));
     };
     let naming = app.store.naming().await?;
-    let mut files = Vec::new();
+    keep(&app, &arrived, members).await?;
+    app.store
+        .replace_files(&asset, &sources(&arrived, members))
+        .await?;
+    drop(naming);
+    Ok(back(&headers, id, "intake", None))
+}
+
+/// `POST /assets/{id}/low`: a low mesh that was made elsewhere, which becomes a candidate of an asset.
+pub async fn bring(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+    Multipart(form): Multipart,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    let (arrived, groups) = arrive(&app, &headers, form).await?;
+    let [members] = &groups[..] else {
+        return Err(Failure::bad(format!(
+            "{} meshes arrived. Give one low mesh at a time, with the files that belong to it.",
+            groups.len()
+        )));
+    };
+    let naming = app.store.naming().await?;
+    keep(&app, &arrived, members).await?;
+    let hash = app
+        .store
+        .ask_for_brought(&asset, brought(&arrived, members))
+        .await?;
+    drop(naming);
+    let tray = app.store.tray(id).await?;
+    let made = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
+    Ok(back(&headers, id, "maps", made))
+}
+
+/// Keeps files as blobs.
+async fn keep(app: &App, arrived: &[Arrived], members: &[usize]) -> Result<(), Failure> {
     for &i in members {
         let file = &arrived[i];
         app.store.blobs.put_file(&file.path, &file.hash).await?;
-        files.push(SourceFile {
-            name: file.name.clone(),
-            blob: file.hash.clone(),
-            bytes: file.bytes,
-        });
     }
-    app.store.replace_files(&asset, &files).await?;
-    drop(naming);
-    Ok(back(&headers, id, "intake", None))
+    Ok(())
+}
+
+/// Files as those of a source.
+fn sources(arrived: &[Arrived], members: &[usize]) -> Vec<SourceFile> {
+    let of = |&i: &usize| SourceFile {
+        name: arrived[i].name.clone(),
+        blob: arrived[i].hash.clone(),
+        bytes: arrived[i].bytes,
+    };
+    members.iter().map(of).collect()
+}
+
+/// Files as those of a low mesh that was made elsewhere.
+fn brought(arrived: &[Arrived], members: &[usize]) -> Vec<BroughtFile> {
+    let of = |&i: &usize| BroughtFile {
+        name: arrived[i].name.clone(),
+        blob: arrived[i].hash.clone(),
+        bytes: arrived[i].bytes,
+    };
+    members.iter().map(of).collect()
 }
 
 /// Files on the disk, and which of them belong together.
@@ -355,10 +401,14 @@ fn named_by(file: &Arrived) -> Vec<String> {
     }
 }
 
-/// A file name as a title: no extension, spaces for underscores, a capital first.
-fn title_of(name: &str) -> String {
+/// A file name without folder and extension.
+fn stem(name: &str) -> &str {
     let name = base_name(name);
-    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    name.rsplit_once('.').map_or(name, |(stem, _)| stem)
+}
+
+/// The stem of a file name as a title: spaces for underscores, a capital first.
+fn titled(stem: &str) -> String {
     let spaced = stem.replace('_', " ");
     let mut chars = spaced.trim().chars();
     let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
