@@ -54,13 +54,7 @@ impl Reaches {
 
     /// The place of the source nearest to a place of the low mesh, near enough to belong to it where the reach is multiplied by
     /// `times`.
-    pub fn nearest(
-        &self,
-        face: usize,
-        w: Vec3,
-        point: Vec3,
-        times: f32,
-    ) -> Option<nearest::Place> {
+    pub fn nearest(&self, face: usize, w: Vec3, point: Vec3, times: f32) -> Option<nearest::Place> {
         let nearby = self.nearby.as_ref()?;
         let at = 3 * face;
         let within =

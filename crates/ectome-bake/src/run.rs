@@ -343,11 +343,7 @@ fn texel_sizes(low: &Mesh, size: u32) -> Vec<f32> {
 type Made = (Vec<Canvas>, Vec<State>, Vec<u8>, u64);
 
 /// Bakes tiles, some at a time, and lays them together: all of them, or what an earlier bake cannot give.
-fn tiles(
-    plan: &Plan<'_>,
-    before: Option<&Before>,
-    progress: &Progress,
-) -> Result<Made, BakeError> {
+fn tiles(plan: &Plan<'_>, before: Option<&Before>, progress: &Progress) -> Result<Made, BakeError> {
     let settings = plan.settings;
     let size = settings.size as usize;
     let n = settings.samples as usize;
@@ -360,7 +356,9 @@ fn tiles(
         b.states.len() == size * size
             && b.turns.len() == size * size
             && b.maps.len() == settings.kinds.len()
-            && wanted.zip(&b.maps).all(|(w, m)| w.is_none_or(|w| w == m.len()))
+            && wanted
+                .zip(&b.maps)
+                .all(|(w, m)| w.is_none_or(|w| w == m.len()))
     };
     let before = before.filter(fits);
     let anew: Option<Vec<bool>> =

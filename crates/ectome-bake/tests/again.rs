@@ -103,9 +103,12 @@ fn only_what_the_brush_touched_is_baked_again() {
         };
         let first = bake(&source, &low, &without(&plain), &progress).unwrap();
         let kept = before(&first, &[]);
-        let again =
-            bake_again(&source, &low, &without(&painted), Some(&kept), &progress).unwrap();
-        assert!(again.rays > 0 && again.rays * 3 < first.rays, "{}", again.rays);
+        let again = bake_again(&source, &low, &without(&painted), Some(&kept), &progress).unwrap();
+        assert!(
+            again.rays > 0 && again.rays * 3 < first.rays,
+            "{}",
+            again.rays
+        );
         assert!(again.maps[0].texels == whole.maps[0].texels);
     }
 }

@@ -113,7 +113,11 @@ fn at(map: &Map, size: usize, x: usize, y: usize) -> Vec3 {
     let from = (y * size + x) * c;
     let one = |k: usize| {
         let v = f32::from(map.texels[from + k.min(c - 1)]) / 65_535.0;
-        if map.kind.is_srgb() { srgb::to_linear(v) } else { v }
+        if map.kind.is_srgb() {
+            srgb::to_linear(v)
+        } else {
+            v
+        }
     };
     Vec3::new(one(0), one(1), one(2))
 }

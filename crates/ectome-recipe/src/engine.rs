@@ -80,6 +80,12 @@ pub trait Stock {
         let _ = (source, jury);
     }
 
+    /// Something that is kept beside what the recipe with this key makes, by its kind and its name.
+    fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>> {
+        let _ = (key, kind, which);
+        None
+    }
+
     /// The analysis with this [`Recipe::analysis_key`].
     ///
     /// # Errors
@@ -337,6 +343,18 @@ impl Input<'_> {
     /// The changes that are made to the source.
     pub fn changes(&self) -> Vec<Change> {
         self.run.recipe.changes()
+    }
+
+    /// The key of what another step would make in the place of this one.
+    pub fn key_with(&self, step: impl Into<Step>) -> String {
+        let mut recipe = self.run.first(self.at);
+        recipe.steps.push(step.into());
+        recipe.key()
+    }
+
+    /// Something that is kept beside what the recipe with this key makes, by its kind and its name.
+    pub fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>> {
+        self.run.stock.artefact(key, kind, which)
     }
 
     /// What the steps before make.

@@ -35,6 +35,8 @@ impl Artefact {
     pub const SHELL: &'static str = "shell";
     /// Where rays missed, PNG.
     pub const MISSES: &'static str = "misses";
+    /// How each texel came out, PNG, each sheet under its name.
+    pub const TEXELS: &'static str = "texels";
     /// What was baked, JSON.
     pub const BAKE: &'static str = "bake";
     /// Of the source.

@@ -10,8 +10,8 @@ use crate::{
     Change, UvStep,
     maps::BakeSettings,
     step::{
-        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare, Step, TakeOutLoops,
-        Triangulate, Uv,
+        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare,
+        Step, TakeOutLoops, Triangulate, Uv,
     },
 };
 
@@ -211,11 +211,7 @@ impl Recipe {
     }
 
     /// The prepared source, for which a low mesh stands that was made elsewhere.
-    pub fn brought(
-        source: impl Into<String>,
-        changes: &[Change],
-        files: Vec<BroughtFile>,
-    ) -> Self {
+    pub fn brought(source: impl Into<String>, changes: &[Change], files: Vec<BroughtFile>) -> Self {
         let mut recipe = Self::built(source, changes);
         recipe.steps.push(Bring { files }.into());
         recipe
@@ -227,6 +223,14 @@ impl Recipe {
             Step::Bring(step) => &step.files[..],
             _ => &[],
         })
+    }
+
+    /// How the maps are baked that it ends with.
+    pub fn own_bake(&self) -> Option<&BakeSettings> {
+        match self.steps.last() {
+            Some(Step::Bake(step)) => Some(&step.bake),
+            _ => None,
+        }
     }
 
     /// How its maps are baked, if it bakes.

@@ -81,7 +81,7 @@ fn painted(mesh: Mesh, image: Image, slot: serde_json::Value) -> Scene {
 }
 
 fn bake(source: &Scene, low: &Scene, settings: &BakeSettings) -> Maps {
-    match baked(source, low, settings, &Progress::new()) {
+    match baked(source, low, settings, None, &Progress::new()) {
         Ok(maps) => maps,
         Err(error) => panic!("{error}"),
     }
@@ -413,7 +413,7 @@ fn what_would_come_to_nothing_is_refused(#[case] spoil: fn(&mut Scene), #[case] 
     let mut low = Scene::from(two());
     spoil(&mut low);
     let settings = BakeSettings::of(vec![Kind::Normal], 64);
-    let error = match baked(&source, &low, &settings, &Progress::new()) {
+    let error = match baked(&source, &low, &settings, None, &Progress::new()) {
         Ok(_) => panic!("it was baked"),
         Err(error) => error,
     };
@@ -433,7 +433,7 @@ fn a_recipe_bakes_and_its_chain_keeps_the_maps() {
     let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
     let settings = CutSettings::default();
     let recipe = Recipe::cut("kettle", &[], Target::Triangles(4000), settings.clone())
-        .with_uvs(unwrapped())
+        .with_uvs(UvStep::unwrap(Manner::Soft))
         .with_maps(BakeSettings::of(
             vec![Kind::Normal, Kind::BaseColour, Kind::Occlusion],
             256,
@@ -489,7 +489,7 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
     let count = source.mesh.triangle_count();
     let n = count as u32 / part;
     let recipe = Recipe::cut(name, &[], Target::Triangles(n), CutSettings::default())
-        .with_uvs(unwrapped())
+        .with_uvs(UvStep::unwrap(Manner::Soft))
         .with_maps(BakeSettings::of(vec![Kind::Normal], 2048));
     let made = engine::run(&recipe, &set, &progress).unwrap();
     let report = made.artefacts.iter().find(|a| a.kind == "bake").unwrap();
@@ -501,136 +501,4 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
     );
     assert!(report.misses_percent <= 0.1);
     assert!(with <= 0.5 * without);
-}
-
-/// What stands in the maps is what stands on the source: at places spread over the source, the object-space normal and the base
-/// colour that are read back through the UVs of the low mesh. The kettle and the winch are too coarse themselves for that: a place
-/// beside the one that is read lies on another of their faces (docs/performance.md).
-#[rstest]
-#[case::bell("fog_bell", 100)]
-#[case::post("mooring_post", 100)]
-#[case::figurehead("figurehead", 100)]
-#[case::plate("tide_plate", 4)]
-#[ignore = "takes a minute; recorded in docs/performance.md"]
-fn maps_read_back_are_the_source(#[case] name: &str, #[case] part: u32) {
-    let asset = ectome_demo::ASSETS.iter().find(|a| a.file == name).unwrap();
-    let files = asset.files().unwrap();
-    let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-    let progress = Progress::new();
-    let source = triangulated(set.import(&progress).unwrap(), &progress).unwrap();
-    let n = source.mesh.triangle_count() as u32 / part;
-    let recipe =
-        Recipe::cut(name, &[], Target::Triangles(n), CutSettings::default()).with_uvs(unwrapped());
-    let low = engine::run(&recipe, &set, &progress).unwrap().scene;
-    let low = triangulated(low, &progress).unwrap();
-    let kinds = vec![Kind::NormalObject, Kind::BaseColour];
-    let made = bake(&source, &low, &BakeSettings::of(kinds, 2048));
-    let [directions, colours] = [Kind::NormalObject, Kind::BaseColour].map(|k| decoded(&made, k));
-    let normals = ectome_mesh::tangents::shading_normals(&source.mesh);
-    let surface = ectome_mesh::nearest::Surface::of(&low.mesh);
-    let paint = Paint::of(&source);
-    let (mut angles, mut steps) = (Vec::new(), Vec::new());
-    for s in ectome_mesh::sample::by_area(&source.mesh, 100_000) {
-        let face = s.face as usize;
-        let w = weights(s.point, source.mesh.triangle(face));
-        let own = (0..3).map(|k| normals[3 * face + k] * w[k]).sum::<Vec3>();
-        let own = own.normalize_or_zero();
-        let near = surface.nearest(s.point).unwrap();
-        let f = near.face as usize;
-        // What is hidden inside, or belongs to another side, stands on no map.
-        let [a, b, c] = low.mesh.triangle(f);
-        if (b - a).cross(c - a).dot(own) <= 0.0 {
-            continue;
-        }
-        let uv = uv_at(&low.mesh, f, weights(near.point, [a, b, c]));
-        let [x, y] = uv.to_array().map(|v| ((v * 2048.0) as u32).min(2047));
-        let read = directions.get_pixel(x, y).0;
-        let read = Vec3::from(read.map(|v| f32::from(v) / 255.0 * 2.0 - 1.0));
-        let cosine = read.normalize_or_zero().dot(own);
-        angles.push(cosine.clamp(-1.0, 1.0).acos().to_degrees());
-        if let Some(want) = paint.at(&source.mesh, face, w) {
-            let apart = (bilinear(&colours, uv) - want).abs();
-            steps.push(apart.element_sum() / 3.0);
-        }
-    }
-    angles.sort_unstable_by(f32::total_cmp);
-    let mean = |list: &[f32]| list.iter().sum::<f32>() / list.len().max(1) as f32;
-    let most = angles[angles.len() * 95 / 100];
-    println!(
-        "{name}, {n}: normals {:.2} degrees off, 95 % within {most:.2}; base colour {:.2} of 255 off at {} places",
-        mean(&angles),
-        mean(&steps),
-        steps.len()
-    );
-    assert!(mean(&angles) <= 4.0 && most <= 15.0 && mean(&steps) <= 3.0);
-}
-
-/// The pictures of a source, for faces that a picture alone paints.
-struct Paint {
-    /// By run.
-    pictures: Vec<Option<image::RgbImage>>,
-    run: Vec<u32>,
-}
-
-impl Paint {
-    fn of(source: &Scene) -> Self {
-        let library = &source.library;
-        let picture = |material: Option<u32>| {
-            let m = &library.materials[material? as usize]["pbrMetallicRoughness"];
-            let plain = m["baseColorFactor"].is_null();
-            let texture = m["baseColorTexture"]["index"].as_u64().filter(|_| plain)?;
-            let image = library.textures[texture as usize]["source"].as_u64()?;
-            let bytes = &library.images[image as usize].bytes;
-            Some(image::load_from_memory(bytes).ok()?.into_rgb8())
-        };
-        Self {
-            pictures: (source.mesh.runs.iter().map(|r| picture(r.material))).collect(),
-            run: source.mesh.run_of_faces(),
-        }
-    }
-
-    /// The colour there, 0 to 255.
-    fn at(&self, mesh: &Mesh, face: usize, weights: [f32; 3]) -> Option<Vec3> {
-        let picture = self.pictures[self.run[face] as usize].as_ref()?;
-        Some(bilinear(picture, uv_at(mesh, face, weights)))
-    }
-}
-
-/// A picture between its texels, as a renderer reads it; it repeats.
-fn bilinear(picture: &image::RgbImage, uv: Vec2) -> Vec3 {
-    let (w, h) = picture.dimensions();
-    let at = uv * Vec2::new(w as f32, h as f32) - 0.5;
-    let (low, part) = (at.floor(), at - at.floor());
-    let texel = |dx: i64, dy: i64| {
-        let x = (low.x as i64 + dx).rem_euclid(i64::from(w)) as u32;
-        let y = (low.y as i64 + dy).rem_euclid(i64::from(h)) as u32;
-        Vec3::from(picture.get_pixel(x, y).0.map(f32::from))
-    };
-    let row = |dy| texel(0, dy).lerp(texel(1, dy), part.x);
-    row(0).lerp(row(1), part.y)
-}
-
-fn uv_at(mesh: &Mesh, face: usize, weights: [f32; 3]) -> Vec2 {
-    let corners = mesh.face(face).iter().zip(weights);
-    corners.map(|(&v, w)| mesh.uv_sets[0][v as usize] * w).sum()
-}
-
-fn unwrapped() -> UvStep {
-    UvStep {
-        change: UvChange::Unwrap {
-            manner: Manner::Soft,
-            marks: Vec::new(),
-            only: Vec::new(),
-        },
-        packing: Packing::default(),
-    }
-}
-
-/// The weights of a triangle's corners at a place on it.
-fn weights(p: Vec3, [a, b, c]: [Vec3; 3]) -> [f32; 3] {
-    let n = (b - a).cross(c - a);
-    let d = n.length_squared().max(1e-30);
-    let u = (b - p).cross(c - p).dot(n) / d;
-    let v = (c - p).cross(a - p).dot(n) / d;
-    [u, v, 1.0 - u - v]
 }

@@ -3,10 +3,11 @@
 use ectome_formats::{FileSet, Scene, native};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Artefact, Change, CutSettings, Fate, LoopChoice, Manner, Packing, Recipe, Step, Target,
-    UvChange, UvStep, Weld, engine,
+    Artefact, Change, CutSettings, EngineError, Fate, LoopChoice, Manner, Recipe, Step, Target,
+    UvStep, Weld,
+    engine::{self, Stock},
     maps::{BakeSettings, Kind},
-    step::{Import, LeaveOut, MergeFlat, Prepare, TakeOutLoops, Triangulate},
+    step::{BroughtFile, Import, LeaveOut, MergeFlat, Prepare, TakeOutLoops, Triangulate},
 };
 use rstest::rstest;
 use serde_json::json;
@@ -38,10 +39,34 @@ fn stairs() -> String {
     text + "o post\nv 0 0 -1\nv 1 0 -1\nv 0 1 -1\nv 0 0 -2\nf -4 -2 -3\nf -4 -3 -1\nf -3 -2 -1\nf -4 -1 -2\n"
 }
 
+/// A ramp in the place of the flight, with UVs.
+const RAMP: &str = "o stairs\nv 0 0 0\nv 2.4 2 0\nv 2.4 2 1.2\nv 0 0 1.2\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 4/4 3/3 2/2 1/1\n";
+
+/// The stairs, and the ramp for whoever brings it.
+struct Shelf;
+
+impl Stock for Shelf {
+    fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
+        let text = stairs();
+        FileSet::new([("stairs.obj", text.as_bytes())]).import(progress)
+    }
+
+    fn brought(&self, files: &[BroughtFile], progress: &Progress) -> Result<Scene, EngineError> {
+        assert_eq!(files[0].name, "ramp.obj");
+        FileSet::new([("ramp.obj", RAMP.as_bytes())]).import(progress)
+    }
+}
+
 fn run(recipe: &Recipe) -> engine::Outcome {
-    let text = stairs();
-    let set = FileSet::new([("stairs.obj", text.as_bytes())]);
-    engine::run(recipe, &set, &Progress::new()).unwrap()
+    engine::run(recipe, &Shelf, &Progress::new()).unwrap()
+}
+
+fn ramp() -> Vec<BroughtFile> {
+    vec![BroughtFile {
+        name: "ramp.obj".to_owned(),
+        blob: "ramp".to_owned(),
+        bytes: RAMP.len() as u64,
+    }]
 }
 
 /// One number for a mesh: its bytes as they are kept.
@@ -79,17 +104,6 @@ fn imprinted() -> Change {
     }
 }
 
-fn unwrapped() -> UvStep {
-    UvStep {
-        change: UvChange::Unwrap {
-            manner: Manner::Soft,
-            marks: Vec::new(),
-            only: Vec::new(),
-        },
-        packing: Packing::default(),
-    }
-}
-
 /// The address and the mesh of a fixture for every kind of step. When a mesh here changes, raise the version of its step
 /// and write down both anew; when only an address changes, every kept result of that step is lost, so there must be a reason.
 #[rstest]
@@ -102,7 +116,8 @@ fn unwrapped() -> UvStep {
     of(vec![TakeOutLoops { which: LoopChoice::Every(2), settings: settings() }.into()]), "e3910828069f1ef132078303296bb76c", "00fd65a820d0dfcc"
 )]
 #[case::cut(Recipe::cut("stairs", &[], Target::Triangles(120), settings()), "0fff8abf6603ea953952276d528a0c24", "c47eab05e1e9f3c9")]
-#[case::uv(of(vec![]).with_uvs(unwrapped()), "ca220079e2b3c720ab99d6f66f92ac12", "6e9b2a9af6e6b57f")]
+#[case::bring(Recipe::brought("stairs", &[], ramp()), "f9d1a2cadc3b8cf1fc1e086cfb89cf44", "b97b83dc44141ac9")]
+#[case::uv(of(vec![]).with_uvs(UvStep::unwrap(Manner::Soft)), "ca220079e2b3c720ab99d6f66f92ac12", "6e9b2a9af6e6b57f")]
 fn keys_and_meshes_stay(#[case] recipe: Recipe, #[case] key: &str, #[case] mesh: &str) {
     let made = print_of(&run(&recipe).scene);
     assert_eq!((recipe.key().as_str(), made.as_str()), (key, mesh));
@@ -112,10 +127,12 @@ fn keys_and_meshes_stay(#[case] recipe: Recipe, #[case] key: &str, #[case] mesh:
 #[test]
 fn keys_and_maps_stay() {
     let kinds = vec![Kind::Normal, Kind::Occlusion, Kind::Thickness];
-    let recipe = of(vec![]).with_uvs(unwrapped()).with_maps(BakeSettings {
-        padding: 2,
-        ..BakeSettings::of(kinds, 64)
-    });
+    let recipe = of(vec![])
+        .with_uvs(UvStep::unwrap(Manner::Soft))
+        .with_maps(BakeSettings {
+            padding: 2,
+            ..BakeSettings::of(kinds, 64)
+        });
     let made = run(&recipe);
     let mut print = blake3::Hasher::new();
     for map in made.artefacts.iter().filter(|a| a.kind == Artefact::MAP) {
@@ -127,7 +144,7 @@ fn keys_and_maps_stay() {
     let print = print.finalize().to_hex()[..16].to_owned();
     assert_eq!(
         (recipe.key().as_str(), print.as_str()),
-        ("943117480dc29477581746acedf7f480", "723f50a7e4bf67e3")
+        ("1dd61d473c07fe6909b9e670f9cabd5f", "a318902aef5f4760")
     );
 }
 
@@ -155,7 +172,7 @@ fn what_nobody_gave_moves_no_key() {
 fn keys_and_meshes_are_the_same_on_one_thread_and_on_two() {
     let recipes = [
         Recipe::cut("stairs", &[weld()], Target::Triangles(120), settings()),
-        of(vec![]).with_uvs(unwrapped()),
+        of(vec![]).with_uvs(UvStep::unwrap(Manner::Soft)),
     ];
     for recipe in recipes {
         let on = |threads: usize| {
@@ -178,13 +195,19 @@ fn quads_survive_loops_and_uvs() {
     let (all, left) = (quads(&of(vec![])), quads(&fewer));
     assert_eq!(all, 24 * 6);
     assert!(left > 0 && left < all, "{left}");
-    assert_eq!(quads(&fewer.clone().with_uvs(unwrapped())), left);
+    assert_eq!(
+        quads(&fewer.clone().with_uvs(UvStep::unwrap(Manner::Soft))),
+        left
+    );
 }
 
 #[test]
 fn what_was_measured_of_a_surface_holds_under_other_uvs() {
     let cut = Recipe::cut("stairs", &[], Target::Triangles(120), settings());
-    let (plain, dressed) = (run(&cut), run(&cut.clone().with_uvs(unwrapped())));
+    let (plain, dressed) = (
+        run(&cut),
+        run(&cut.clone().with_uvs(UvStep::unwrap(Manner::Soft))),
+    );
     let off = |o: &engine::Outcome| o.cut.as_ref().unwrap().deviation_max_mm;
     assert_eq!(off(&plain), off(&dressed));
     assert!(dressed.uv.is_some() && dressed.proof.as_ref().unwrap().uvs.is_none());

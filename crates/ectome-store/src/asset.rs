@@ -539,10 +539,11 @@ async fn take_in_what_came_along(
     asset: u64,
     changes: &[Change],
 ) -> Result<(), StoreError> {
-    let row = sqlx::query("SELECT source, brought FROM assets WHERE id = ? AND brought IS NOT NULL")
-        .bind(asset)
-        .fetch_optional(&mut *tx)
-        .await?;
+    let row =
+        sqlx::query("SELECT source, brought FROM assets WHERE id = ? AND brought IS NOT NULL")
+            .bind(asset)
+            .fetch_optional(&mut *tx)
+            .await?;
     let Some(row) = row else { return Ok(()) };
     let source: String = row.try_get("source")?;
     if let Some(files) = stored(&row, "brought")? {

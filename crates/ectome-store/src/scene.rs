@@ -173,7 +173,12 @@ impl Store {
             let mut tx = self.pool.begin().await?;
             for &(asset, triangles) in shares {
                 let recipe = asset.fitting(triangles);
-                let hash = ask(&mut tx, asset.id, &Wanted::of(&recipe, u64::from(triangles))).await?;
+                let hash = ask(
+                    &mut tx,
+                    asset.id,
+                    &Wanted::of(&recipe, u64::from(triangles)),
+                )
+                .await?;
                 sqlx::query("UPDATE scene_assets SET candidate = ? WHERE scene = ? AND asset = ?")
                     .bind(&hash)
                     .bind(scene)

@@ -159,6 +159,12 @@ impl Stock for StoreStock {
         Ok(kept.unwrap_or_default())
     }
 
+    fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>> {
+        let artefacts = self.artefacts(key).ok()?;
+        let bytes = self.bytes(artefacts.one_of(kind, which)?).ok()?;
+        Some(bytes.to_vec())
+    }
+
     fn jury(&self, source: &str) -> Option<Arc<Jury>> {
         let kept = self.store.juries.0.lock().ok()?;
         let (_, jury) = kept.as_ref().filter(|(name, _)| name == source)?;

@@ -21,17 +21,6 @@ fn above(axis: usize, at: f32) -> Change {
     }
 }
 
-fn unwrapped() -> UvStep {
-    UvStep {
-        change: UvChange::Unwrap {
-            manner: Manner::Soft,
-            marks: Vec::new(),
-            only: Vec::new(),
-        },
-        packing: Packing::default(),
-    }
-}
-
 async fn tray(f: &Fixture, asset: &Asset) -> Vec<Candidate> {
     let tray = f.store.tray(asset.id).await.unwrap();
     for c in &tray {
@@ -71,7 +60,7 @@ async fn a_source_is_read_once_and_never_again() {
     f.work_off().await;
     let made = tray(&f, &asset).await;
     f.store
-        .ask_for_uvs(&asset, Some(&made[0]), unwrapped())
+        .ask_for_uvs(&asset, Some(&made[0]), UvStep::unwrap(Manner::Soft))
         .await
         .unwrap();
     f.store.ask_to_go_on(&asset, &made[0], 90).await.unwrap();
@@ -113,7 +102,7 @@ async fn what_a_change_made_old_says_so_and_is_made_anew_in_its_place() {
     f.work_off().await;
     let first = &tray(&f, &asset).await[0];
     f.store
-        .ask_for_uvs(&asset, Some(first), unwrapped())
+        .ask_for_uvs(&asset, Some(first), UvStep::unwrap(Manner::Soft))
         .await
         .unwrap();
     f.work_off().await;
@@ -170,7 +159,7 @@ async fn a_tier_that_is_cut_anew_keeps_the_uvs_of_its_chain() {
     f.work_off().await;
     let asset = f.store.asset(asset.id).await.unwrap();
     f.store
-        .ask_for_uvs(&asset, None, unwrapped())
+        .ask_for_uvs(&asset, None, UvStep::unwrap(Manner::Soft))
         .await
         .unwrap();
     f.work_off().await;

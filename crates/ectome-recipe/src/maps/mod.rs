@@ -5,31 +5,42 @@
 //! | `looks` | materials and textures of a scene as the kernel wants them |
 //! | `matching` | which parts of the source each part of the low mesh is baked from |
 //! | `refuse` | why a bake would come to nothing, said before it starts |
+//! | `painted` | reach that was painted |
+//! | `earlier` | what an earlier bake left, so that only what the brush touched is baked again |
+//! | `texels` | how each texel came out, as a picture |
+//! | `detail` | islands whose texels are too large for what they show |
 //! | `picture` | a map as a PNG that says what its values mean |
 //! | `report` | what was baked, in figures |
 //! | `pack` | several maps as the channels of one picture |
 //! | `legend` | what the colours of an id map stand for, as a picture |
 //! | `dress` | a scene with its maps as glTF textures |
 
+mod detail;
 mod dress;
+mod earlier;
 mod legend;
 mod looks;
 mod matching;
 mod pack;
+mod painted;
 mod picture;
 mod refuse;
 mod report;
+mod texels;
 
-use ectome_bake::{BakeError, Baked, Map, Settings, bake};
+use ectome_bake::{BakeError, Baked, Map, Settings, bake_again};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
+pub use detail::{CoarseIsland, TURN};
 pub use dress::dressed;
+pub use earlier::Earlier;
 pub use ectome_bake::{Directions, Kind, Matching, Reach};
 pub use matching::{From, Mark, marked};
 pub use pack::Packed;
+pub use painted::PaintedReach;
 pub(crate) use refuse::same_space;
 pub use report::{BakeReport, MapReport, PartMisses};
 
@@ -52,6 +63,9 @@ pub struct BakeSettings {
     /// How far rays look.
     #[serde(default = "automatic")]
     pub reach: Reach,
+    /// Where the reach was painted; a later go counts before an earlier one.
+    #[serde(default)]
+    pub painted: Vec<PaintedReach>,
     /// Where they look along.
     #[serde(default)]
     pub directions: Directions,
@@ -104,6 +118,7 @@ impl BakeSettings {
             samples: two(),
             padding: sixteen(),
             reach: automatic(),
+            painted: Vec::new(),
             directions: Directions::default(),
             from: From::default(),
             rays: sixty_four(),
@@ -176,6 +191,8 @@ pub struct Maps {
     pub packed: Vec<(String, Vec<u8>)>,
     /// What the colours of id maps stand for, as SVG, by the map's word.
     pub legends: Vec<(Kind, String)>,
+    /// How the texels of each sheet came out, by its number: what a later bake goes on from.
+    pub texels: Vec<(u32, Vec<u8>)>,
     /// Where rays missed on the first sheet that has misses, as a PNG; empty where none did.
     pub misses: Vec<u8>,
     /// Where rays began over the low mesh, as a GLB; empty for a heavy one, over which it could not be drawn.
@@ -184,7 +201,8 @@ pub struct Maps {
     pub report: BakeReport,
 }
 
-/// Bakes maps of `low`, a scene with UVs, from `source`: its parts that are built and those that are only for the maps.
+/// Bakes maps of `low`, a scene with UVs, from `source`: its parts that are built and those that are only for the maps. After an
+/// earlier bake that differs in the painted reach alone, only what that touches is baked; the result is the same.
 ///
 /// # Errors
 /// [`EngineError::Bake`] with the way out, before anything starts where that can be told; [`EngineError::Cancelled`].
@@ -192,6 +210,7 @@ pub fn baked(
     source: &Scene,
     low: &Scene,
     settings: &BakeSettings,
+    earlier: Option<&Earlier<'_>>,
     progress: &Progress,
 ) -> Result<Maps, EngineError> {
     let started = std::time::Instant::now();
@@ -213,6 +232,8 @@ pub fn baked(
             padding: settings.padding,
             kinds: kinds.clone(),
             reach: settings.reach,
+            painted: painted::balls(&settings.painted),
+            deep: settings.deep,
             directions: settings.directions,
             matching: matching.clone(),
             rays: settings.rays,
@@ -222,7 +243,10 @@ pub fn baked(
         };
         let from = 0.05 + share * sheet as f32;
         let own = progress.span(from, from + share);
-        let mut made = match bake(&looks.source(&source), &low.mesh, &kernel, &own) {
+        let before = earlier.and_then(|e| e.sheet(settings, &kinds, sheet));
+        let surface = looks.source(&source);
+        let made = bake_again(&surface, &low.mesh, &kernel, before.as_ref(), &own);
+        let mut made = match made {
             Ok(made) => made,
             // All islands found room on the others.
             Err(BakeError::NothingInside(_)) if settings.sheets > 1 => continue,
@@ -256,7 +280,12 @@ pub fn baked(
     });
     progress.at(1.0)?;
     let shell = sheets.first().map_or(&[][..], |(_, s)| &s.shell);
+    let texels = sheets.iter().map(|(sheet, made)| {
+        let picture = texels::png(&made.states, &made.turns, made.size);
+        (*sheet, picture)
+    });
     Ok(Maps {
+        texels: texels.filter(|(_, bytes)| !bytes.is_empty()).collect(),
         shell: drawn(shell)?,
         misses: sheets
             .iter()

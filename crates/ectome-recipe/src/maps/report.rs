@@ -7,7 +7,7 @@ use ectome_formats::Scene;
 use ectome_mesh::Mesh;
 use serde::{Deserialize, Serialize};
 
-use super::{BakeSettings, Kind, on_sheet};
+use super::{BakeSettings, CoarseIsland, Kind, detail::coarse, on_sheet};
 
 /// What was baked, under the names outsiders rely on.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -37,6 +37,9 @@ pub struct BakeReport {
     /// The same with them.
     #[serde(default)]
     pub shading_with: f64,
+    /// Islands that want more texels, those first where most is lost; none with one sample a texel, which cannot tell.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub coarse_islands: Vec<CoarseIsland>,
     /// The maps, by name.
     pub maps: BTreeMap<String, MapReport>,
 }
@@ -148,6 +151,7 @@ impl BakeReport {
         Self {
             misses_percent: missed as f64 * 100.0 / report.texels.max(1) as f64,
             parts_with_misses: parts,
+            coarse_islands: coarse(low, sheets.iter().map(|(_, made)| made)),
             maps,
             ..report
         }

@@ -8,7 +8,7 @@ use crate::{
     EngineError,
     engine::Input,
     kept::Artefact,
-    maps::{self, BakeSettings},
+    maps::{self, BakeSettings, Earlier, on_sheet},
     picture, proof,
     words::counted,
 };
@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {
@@ -31,7 +31,11 @@ impl Operation for Bake {
 
     fn wish(&self) -> String {
         let maps = counted(self.bake.kinds.len() as u64, "map");
-        format!("Bake {maps} at {}", self.bake.size)
+        let painted = match self.bake.painted.is_empty() {
+            true => "",
+            false => ", reach painted",
+        };
+        format!("Bake {maps} at {}{painted}", self.bake.size)
     }
 
     fn nature(&self) -> Nature {
@@ -45,7 +49,24 @@ impl Operation for Bake {
     fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
         let source = input.with_all_parts()?;
         let low = input.scene()?;
-        let made = maps::baked(&source, &low, &self.bake, &progress.span(0.0, 0.85))?;
+        let own = &progress.span(0.0, 0.85);
+        let made = match self.bake.painted.split_last() {
+            None => maps::baked(&source, &low, &self.bake, None, own)?,
+            Some((_, painted)) => {
+                // What was baked before the last go of the brush, if that is kept.
+                let key = input.key_with(Self {
+                    bake: BakeSettings {
+                        painted: painted.to_vec(),
+                        ..self.bake.clone()
+                    },
+                });
+                let earlier = Earlier {
+                    painted,
+                    artefact: &|kind, which| input.artefact(&key, kind, which),
+                };
+                maps::baked(&source, &low, &self.bake, Some(&earlier), own)?
+            }
+        };
         progress.stage("Proving the maps");
         let source = triangulated(source, progress)?;
         let scene = maps::dressed(low, &made, self.bake.sheets);
@@ -66,6 +87,10 @@ impl Operation for Bake {
         artefacts.extend(seen.artefacts);
         if !made.shell.is_empty() {
             artefacts.push(Artefact::new(Artefact::SHELL, made.shell));
+        }
+        for (sheet, bytes) in made.texels {
+            let name = on_sheet(Artefact::TEXELS, sheet);
+            artefacts.push(Artefact::one_of(Artefact::TEXELS, name, bytes));
         }
         if !made.misses.is_empty() {
             artefacts.push(Artefact::new(Artefact::MISSES, made.misses));

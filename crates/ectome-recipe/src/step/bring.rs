@@ -3,7 +3,10 @@
 use std::time::Instant;
 
 use ectome_formats::{Space, files::extension_of, space};
-use ectome_mesh::{Mesh, Progress, measure::{self, Bounds}};
+use ectome_mesh::{
+    Mesh, Progress,
+    measure::{self, Bounds},
+};
 use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output, triangulated};

@@ -148,6 +148,18 @@ pub fn expected_seconds(triangles: usize) -> f64 {
 const LONG: f64 = 0.8;
 
 impl UvStep {
+    /// Everything unwrapped anew and packed as usual.
+    pub fn unwrap(manner: Manner) -> Self {
+        Self {
+            change: UvChange::Unwrap {
+                manner,
+                marks: Vec::new(),
+                only: Vec::new(),
+            },
+            packing: Packing::default(),
+        }
+    }
+
     /// What it is called on a page.
     pub fn title(&self) -> &'static str {
         match &self.change {

@@ -206,14 +206,7 @@ mod tests {
     #[test]
     fn a_sheet_tells_every_vertex_its_island() {
         let ball = Scene::from(shapes::icosphere(1.0, 3));
-        let step = UvStep {
-            change: UvChange::Unwrap {
-                manner: crate::Manner::Soft,
-                marks: Vec::new(),
-                only: Vec::new(),
-            },
-            packing: Packing::default(),
-        };
+        let step = UvStep::unwrap(crate::Manner::Soft);
         let (scene, report) = step.apply(ball, &Progress::new()).unwrap();
         let sheet = of(&scene, 2048, 1).unwrap();
         assert_eq!(sheet.islands.len(), report.numbers.islands);

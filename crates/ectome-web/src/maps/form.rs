@@ -1,14 +1,39 @@
 //! What to bake, as a form sends it.
 
-use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Packed, Reach};
+use ectome_recipe::{
+    Ball,
+    maps::{BakeSettings, Directions, From, Kind, Packed, PaintedReach, Reach},
+};
 
 use crate::{failure::Failure, fields::Fields};
 
-/// Reads the form; `do` is `bake`, or `trial` for a quick look. `packed` are the pictures of several maps that the brief names.
+/// The most balls that one go of the brush may have.
+const MOST_BALLS: usize = 4096;
+
+/// Reads the form; `do` is `bake`, `trial` for a quick look, or `again` to bake `before` again where the brush was. `packed` are the
+/// pictures of several maps that the brief names.
 ///
 /// # Errors
 /// A sentence for what cannot be meant.
-pub fn settings(f: &Fields, packed: &[Packed]) -> Result<BakeSettings, Failure> {
+pub fn settings(
+    f: &Fields,
+    packed: &[Packed],
+    before: Option<&BakeSettings>,
+) -> Result<BakeSettings, Failure> {
+    let gos = before.map_or(&[][..], |b| &b.painted);
+    let ticked = f.numbers("painted");
+    let kept = gos.iter().enumerate();
+    let kept = kept.filter(|(i, _)| ticked.contains(&(*i as u32)));
+    let mut painted: Vec<PaintedReach> = kept.map(|(_, go)| go.clone()).collect();
+    if f.text("do") == "again" {
+        let before =
+            before.ok_or_else(|| Failure::bad("There are no maps yet to bake again in part."))?;
+        painted.extend(brush(f)?);
+        return Ok(BakeSettings {
+            painted,
+            ..before.clone()
+        });
+    }
     let mut kinds: Vec<Kind> = Vec::new();
     for kind in f.all("map").into_iter().filter_map(Kind::of) {
         if !kinds.contains(&kind) {
@@ -44,6 +69,7 @@ pub fn settings(f: &Fields, packed: &[Packed]) -> Result<BakeSettings, Failure> 
         },
         padding: whole("padding", "The padding", 0.0, 256.0)?,
         reach,
+        painted,
         directions: match f.text("directions") {
             "averaged" => Directions::Averaged,
             "faces" => Directions::Faces,
@@ -66,6 +92,28 @@ pub fn settings(f: &Fields, packed: &[Packed]) -> Result<BakeSettings, Failure> 
         "trial" => settings.trial(),
         _ => settings,
     })
+}
+
+/// What the brush painted; nothing where it was not used.
+fn brush(f: &Fields) -> Result<Option<PaintedReach>, Failure> {
+    let text = f.text("brush");
+    let unread = || Failure::bad("What was painted could not be read. Clear it and paint again.");
+    let balls: Vec<Ball> = match text {
+        "" => Vec::new(),
+        text => serde_json::from_str(text).map_err(|_| unread())?,
+    };
+    let is_meant =
+        |b: &Ball| b.radius > 0.0 && b.radius.is_finite() && b.at.iter().all(|v| v.is_finite());
+    if !balls.iter().all(is_meant) {
+        return Err(unread());
+    }
+    if balls.len() > MOST_BALLS {
+        return Err(Failure::bad(
+            "The brush touched too many places at once. Clear it and paint less, or in several goes.",
+        ));
+    }
+    let times = f.number("brush_times", "The factor of the painted reach", 0.05, 50.0)? as f32;
+    Ok((!balls.is_empty()).then_some(PaintedReach { balls, times }))
 }
 
 #[cfg(test)]
@@ -95,20 +143,57 @@ mod tests {
 
     #[test]
     fn a_form_is_read_and_a_trial_is_small() {
-        let s = settings(&form(&[]), &[]).unwrap();
+        let s = settings(&form(&[]), &[], None).unwrap();
         assert_eq!((s.size, s.samples, s.kinds.len()), (2048, 2, 2));
         assert_eq!(s.reach, Reach::Automatic(1.0));
-        let s = settings(&form(&[("do", "trial"), ("reach_mm", "2,5")]), &[]).unwrap();
+        let s = settings(&form(&[("do", "trial"), ("reach_mm", "2,5")]), &[], None).unwrap();
         assert_eq!((s.size, s.samples, s.padding), (512, 1, 4));
         assert_eq!(s.reach, Reach::Metres(0.0025));
-        let s = settings(&form(&[("green", "down"), ("bits", "16")]), &[]).unwrap();
+        let s = settings(&form(&[("green", "down"), ("bits", "16")]), &[], None).unwrap();
         assert!(!s.green_up && s.deep);
     }
 
     #[test]
     fn what_cannot_be_meant_is_said() {
         for (name, value) in [("size", "4"), ("padding", "x"), ("reach_mm", "-1")] {
-            assert!(settings(&form(&[(name, value)]), &[]).is_err(), "{name}");
+            assert!(
+                settings(&form(&[(name, value)]), &[], None).is_err(),
+                "{name}"
+            );
+        }
+    }
+
+    /// The brush adds a go to those that stay ticked, and changes nothing else of what was baked.
+    #[test]
+    fn what_was_painted_goes_on_top_of_what_was_baked() {
+        let go = |times| PaintedReach {
+            balls: vec![Ball {
+                at: [1.0, 2.0, 3.0],
+                radius: 0.5,
+            }],
+            times,
+        };
+        let before = BakeSettings {
+            painted: vec![go(2.0), go(3.0)],
+            ..BakeSettings::of(vec![Kind::Height], 256)
+        };
+        let own = [
+            ("do", "again"),
+            ("painted", "1"),
+            ("brush", "[{\"at\":[1,2,3],\"radius\":0.5}]"),
+            ("brush_times", "0,5"),
+            ("size", "4096"),
+        ];
+        let s = settings(&Fields::of(&own), &[], Some(&before)).unwrap();
+        assert_eq!(s.painted, [go(3.0), go(0.5)]);
+        assert_eq!((s.size, &s.kinds[..]), (256, &[Kind::Height][..]));
+        assert!(settings(&Fields::of(&own), &[], None).is_err());
+        for brush in ["[{\"at\":[1,2,3],\"radius\":-1}]", "x", "[1]"] {
+            let own = [("do", "again"), ("brush", brush), ("brush_times", "2")];
+            assert!(
+                settings(&Fields::of(&own), &[], Some(&before)).is_err(),
+                "{brush}"
+            );
         }
     }
 }

@@ -18,7 +18,7 @@ use crate::{
     words,
 };
 
-/// `POST /assets/{id}/bakes/{number}`: bakes maps of a candidate; `do` is `bake` or `trial`.
+/// `POST /assets/{id}/bakes/{number}`: bakes maps of a candidate; `do` is `bake`, `trial` or `again`.
 pub async fn bake(
     State(app): State<App>,
     Path((id, number)): Path<(u64, u32)>,
@@ -28,7 +28,8 @@ pub async fn bake(
     let asset = ready_asset(&app, id).await?;
     let candidate = made(&app, id, number).await?;
     let brief = brief_of(&app, &asset).await?;
-    let wanted = settings(&f, &brief.packed)?;
+    let recipe = app.store.recipe(&candidate.hash).await?;
+    let wanted = settings(&f, &brief.packed, recipe.own_bake())?;
     let hash = app.store.ask_for_maps(&asset, &candidate, wanted).await?;
     let tray = app.store.tray(id).await?;
     let made = tray.iter().find(|c| c.hash == hash).map(|c| c.number);

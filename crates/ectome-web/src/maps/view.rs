@@ -2,7 +2,9 @@
 
 use ectome_recipe::{
     Artefact,
-    maps::{BakeReport, BakeSettings, Directions, From, Kind, MapReport, Reach, on_sheet},
+    maps::{
+        BakeReport, BakeSettings, CoarseIsland, Directions, From, Kind, MapReport, Reach, on_sheet,
+    },
 };
 use ectome_store::candidate::Candidate;
 
@@ -57,6 +59,14 @@ pub struct MissLine {
     pub at: Option<String>,
 }
 
+/// An island that wants more texels.
+pub struct CoarseLine {
+    pub part: String,
+    pub says: String,
+    /// A place on it: its coordinates in metres, set apart by commas.
+    pub at: String,
+}
+
 /// What was baked.
 pub struct Made {
     /// By kind: what its values mean, and the map.
@@ -66,6 +76,9 @@ pub struct Made {
     /// Shading with and without, in a sentence.
     pub shading: String,
     pub misses: Vec<MissLine>,
+    pub coarse: Vec<CoarseLine>,
+    /// One line for each go of the brush.
+    pub painted: Vec<String>,
     /// A picture of the sheet that shows them.
     pub misses_picture: Option<String>,
     /// Where rays began, as a mesh.
@@ -146,6 +159,24 @@ fn says(m: &MapReport) -> String {
         says += &format!(", full at a radius of {:.2} mm", radius * 1e3);
     }
     says
+}
+
+impl CoarseLine {
+    fn of(island: &CoarseIsland) -> Self {
+        Self {
+            part: match island.part.as_str() {
+                "" => "a part without a name".to_owned(),
+                part => part.to_owned(),
+            },
+            says: format!(
+                "{} texels, inside which the source turns by {:.0}\u{b0}: {:.1} times as many along each edge would show it",
+                words::grouped(u64::from(island.texels)),
+                island.turn_degrees,
+                island.times
+            ),
+            at: island.at_m.map(|x| x.to_string()).join(","),
+        }
+    }
 }
 
 impl MapLine {
@@ -397,6 +428,16 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
                     words::grouped(p.misses as u64),
                     words::grouped(p.back_faces as u64),
                 ),
+            })
+            .collect(),
+        coarse: report.coarse_islands.iter().map(CoarseLine::of).collect(),
+        painted: recipe
+            .own_bake()
+            .map_or(&[][..], |b| &b.painted)
+            .iter()
+            .map(|go| {
+                let places = words::counted(go.balls.len() as u64, "place");
+                format!("Reach \u{d7} {} at {places}", go.times)
             })
             .collect(),
         misses_picture: artefacts.of(Artefact::MISSES).map(str::to_owned),

@@ -1,6 +1,11 @@
-// The Maps step: one map alone on the stage, and what the button will bake.
+// The Maps step: one map alone on the stage, what the button will bake, and the brush for the reach of rays.
+
+import { StrokeTool } from './tools.js';
 
 const at = (id) => document.getElementById(id);
+
+/** The radius of the brush, in diagonals of the asset. */
+const BRUSH = 0.02;
 
 export class Maps {
   /** `choose(number)` shows another candidate. */
@@ -8,6 +13,10 @@ export class Maps {
     this.stage = stage;
     /** The blob of the map that is shown alone. */
     this.alone = null;
+    /** What the brush painted and nobody baked yet: balls in metres. */
+    this.painted = [];
+    this.brush = new StrokeTool((event) => this.stage.hit(event, 'right'), (hit) => this.#paint(hit));
+    this.painting = false;
     new MutationObserver(() => this.#glimpse()).observe(at('doing'), { childList: true, subtree: true });
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-maps-on]')) choose(Number(target.value));
@@ -18,6 +27,8 @@ export class Maps {
       if (target.closest('#maps-form')) this.#say();
     });
     document.addEventListener('click', ({ target }) => {
+      if (target.id === 'brush') this.#take(!this.painting);
+      if (target.id === 'brush-clear') this.#wipe();
       const map = target.closest('[data-map]');
       const shell = target.closest('[data-shell]');
       if (shell) this.#shell(this.shell === shell.dataset.shell ? null : shell.dataset.shell);
@@ -27,7 +38,11 @@ export class Maps {
 
   /** What the server says now; a map that is still there stays alone. */
   open(data) {
+    const before = this.data?.shown;
     this.data = data;
+    if (before !== data.shown) this.painted = [];
+    if (at('brush')) this.#take(this.painting);
+    else this.#drop();
     this.#say();
     this.#glimpse();
     // A shell stays over the candidate that it belongs to.
@@ -35,6 +50,57 @@ export class Maps {
     const there = this.alone && document.querySelector(`[data-map="${this.alone}"]`);
     if (this.alone && !there) this.#show(null);
     else if (there) there.setAttribute('aria-pressed', 'true');
+  }
+
+  /** Takes the brush up, or puts it away. */
+  #take(on) {
+    this.painting = on;
+    at('brush')?.setAttribute('aria-pressed', String(on));
+    if (on) this.stage.use(this.brush);
+    else this.stage.release(this.brush);
+    this.#brushed();
+  }
+
+  /** Another step: nothing is painted there. */
+  #drop() {
+    if (this.painting || this.painted.length) this.stage.setBalls([]);
+    this.painting = false;
+    this.painted = [];
+    this.stage.release(this.brush);
+  }
+
+  #wipe() {
+    this.painted = [];
+    this.#brushed();
+  }
+
+  /** A ball where the brush is, unless it is as good as there. */
+  #paint({ point }) {
+    const [low, high] = this.data.bounds;
+    const radius = Math.hypot(...point.map((_, k) => high[k] - low[k])) * BRUSH;
+    const near = this.painted.some((b) => Math.hypot(...point.map((v, k) => v - b.at[k])) < radius / 2);
+    if (near) return;
+    this.painted.push({ at: point, radius });
+    this.#brushed();
+  }
+
+  /** The form says what is painted. */
+  #brushed() {
+    const n = this.painted.length;
+    const says = at('brush-says');
+    if (says) says.textContent = n ? `Painted: ${n} ${n === 1 ? 'place' : 'places'}` : 'Nothing painted';
+    const form = at('maps-form');
+    const field = form?.querySelector('[name=brush]');
+    if (field) field.value = n ? JSON.stringify(this.painted) : '';
+    this.#canGoAgain();
+    this.stage.setBalls(this.painted);
+  }
+
+  /** There is something to bake again when something is painted, or taken back. */
+  #canGoAgain() {
+    const button = at('bake-again');
+    const taken = document.querySelector('#maps-form [name=painted]:not(:checked)');
+    if (button) button.disabled = !this.painted.length && !taken;
   }
 
   /** While maps are baked for what is on the stage, it wears the first of them as far as it is made. */
@@ -77,6 +143,7 @@ export class Maps {
   #say() {
     const form = at('maps-form');
     if (!form) return;
+    this.#canGoAgain();
     const count = form.querySelectorAll('input[name=map]:checked').length;
     const size = form.querySelector('[name=size]').value;
     at('bake').textContent = `Bake ${count} ${count === 1 ? 'map' : 'maps'} at ${size}`;

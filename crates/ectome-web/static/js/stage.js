@@ -181,11 +181,12 @@ export class Stage {
     return ray;
   }
 
-  /** The first place of the source under an event: its part, the point, the nearest vertex. */
-  hit(event) {
-    if (!this.left.model) return null;
-    const all = this.ray(event).intersectObject(this.left.model, true);
-    const hit = all.find((h) => this.#shows(h.object));
+  /** The first place of a side's mesh ('left' or 'right') under an event: its part, the point, the nearest vertex. */
+  hit(event, side = 'left') {
+    const { model } = this[side];
+    if (!model) return null;
+    const all = this.ray(event).intersectObject(model, true);
+    const hit = all.find((h) => side === 'right' || this.#shows(h.object));
     if (!hit) return null;
     const places = /** @type {any} */ (hit.object).geometry.attributes.position;
     let vertex = null;

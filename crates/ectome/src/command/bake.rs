@@ -184,7 +184,7 @@ impl Bake {
             packed: self.pack,
             ..BakeSettings::of(kinds, self.size)
         };
-        let maps = baked(&source, &low, &settings, &progress.span(0.15, 1.0))?;
+        let maps = baked(&source, &low, &settings, None, &progress.span(0.15, 1.0))?;
         let stem = self.low.file_stem().unwrap_or_default();
         let stem = stem.to_string_lossy();
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;

@@ -216,14 +216,7 @@ async fn ask_for_the_way(store: &Store, id: u64, brief: &Brief) -> Result<(), St
         })
     };
     store.ask_for_cut(&asset, target).await?;
-    let step = UvStep {
-        change: UvChange::Unwrap {
-            manner: Manner::Soft,
-            marks: Vec::new(),
-            only: Vec::new(),
-        },
-        packing: Packing::default(),
-    };
+    let step = UvStep::unwrap(Manner::Soft);
     let cut = newest().await?;
     store.ask_for_uvs(&asset, Some(&cut), step).await?;
     let kinds = brief.maps.iter().filter_map(|m| Kind::of(m)).collect();
