@@ -78,6 +78,11 @@ pub fn post(port: u16, path: &str, form: &str) -> Option<Response> {
 
 /// Uploads files as a browser's form would.
 pub fn upload(port: u16, files: &[(&str, &[u8])]) -> Option<Response> {
+    upload_to(port, "/assets", files)
+}
+
+/// The same to a path of its own.
+pub fn upload_to(port: u16, path: &str, files: &[(&str, &[u8])]) -> Option<Response> {
     let token = token(port)?;
     let mut body: Vec<u8> = Vec::new();
     for (name, bytes) in files {
@@ -93,7 +98,7 @@ pub fn upload(port: u16, files: &[(&str, &[u8])]) -> Option<Response> {
     }
     body.extend(b"--skerry--\r\n");
     let mut request = format!(
-        "POST /assets?token={token} HTTP/1.0\r\nHost: 127.0.0.1:{port}\r\nX-Requested-By: test\r\nContent-Type: \
+        "POST {path}?token={token} HTTP/1.0\r\nHost: 127.0.0.1:{port}\r\nX-Requested-By: test\r\nContent-Type: \
          multipart/form-data; boundary=skerry\r\nContent-Length: {}\r\n\r\n",
         body.len()
     )

@@ -34,7 +34,7 @@ pub struct Candidate {
     pub hash: String,
     /// Its number in the tray.
     pub number: u32,
-    /// The triangles that were asked for, or are expected.
+    /// The triangles that were asked for, or are expected; 0 while nobody can tell.
     pub target: u64,
     /// What was asked for, in words.
     pub wish: String,
@@ -413,9 +413,10 @@ impl Store {
                 artefact::share(&mut tx, hash, other, &lacks).await?;
             }
             sqlx::query(
-                "UPDATE candidates SET state = 'ready', triangles = ?, vertices = ?, report = ?, proof = ?, uv = ?, \
+                "UPDATE candidates SET state = 'ready', target = IF(target = 0, ?, target), triangles = ?, vertices = ?, report = ?, proof = ?, uv = ?, \
                  fault = NULL WHERE hash = ? AND state <> 'ready'",
             )
+            .bind(r.triangles)
             .bind(r.triangles)
             .bind(r.vertices)
             .bind(&report)

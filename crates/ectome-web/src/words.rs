@@ -18,6 +18,8 @@ pub fn seconds(s: f64) -> String {
     let whole = s.round() as u64;
     if whole >= 60 {
         format!("{} min {} s", whole / 60, whole % 60)
+    } else if s > 0.0 && s < 0.05 {
+        "under 0.1 s".to_owned()
     } else {
         format!("{s:.1} s")
     }

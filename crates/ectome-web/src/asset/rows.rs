@@ -108,7 +108,14 @@ impl Rows {
         let first = self.first_limit();
         self.asked()
             .or(self.shown())
-            .map_or(first, |c| c.target as u32)
+            // What is brought says nothing of its count until it is read.
+            .map_or(first, |c| {
+                if c.target == 0 {
+                    first
+                } else {
+                    c.target as u32
+                }
+            })
             .min(self.source_triangles().saturating_sub(1).max(4) as u32)
     }
 

@@ -216,6 +216,11 @@ fn meaning(kind: Kind) -> &'static str {
 }
 
 impl MapsView {
+    /// The reach of the maps shown was painted somewhere.
+    pub fn is_painted(&self) -> bool {
+        self.made.as_ref().is_some_and(|m| !m.painted.is_empty())
+    }
+
     /// Gathers it.
     ///
     /// # Errors
@@ -403,9 +408,9 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
         maps: maps.collect(),
         packed: packed.collect(),
         says: format!(
-            "{} texels, {} samples each, in {}. {:.3} % missed. Rays looked up to {}.",
+            "{} texels, {} each, in {}. {:.3} % missed. Rays looked up to {}.",
             words::grouped(report.texels as u64),
-            report.samples,
+            words::counted(u64::from(report.samples), "sample"),
             words::seconds(report.seconds_total),
             report.misses_percent,
             words::length(report.reach_mm[1]),

@@ -8,7 +8,7 @@ use std::{
 
 use clap::Args;
 use ectome_recipe::{
-    Brief, Manner, Packing, UvChange, UvStep,
+    Brief, Manner, UvStep,
     maps::{BakeSettings, Kind},
     starting_briefs,
 };
