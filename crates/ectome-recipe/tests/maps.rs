@@ -312,6 +312,28 @@ fn a_sheet_without_islands_is_passed_over(#[case] sheet: f32, #[case] name: &str
     assert!(made.report.maps.contains_key(name));
 }
 
+/// Two plates share their texels, one of them a hand's breadth beside: the first is what is baked, everywhere.
+#[rstest]
+#[case::exactly(0.0)]
+#[case::by_hand(1e-4)]
+fn stacked_copies_are_baked_from_the_first(#[case] off: f32) {
+    let at = |x: f32, off: f32| {
+        let mut p = plate(1, move |u, v| Vec2::new(0.2 + 0.5 * u + off, 0.2 + 0.5 * v));
+        p.positions.iter_mut().for_each(|q| q.x += x);
+        p
+    };
+    let low = Scene::from(mesh(vec![("first", at(0.0, 0.0)), ("copy", at(2.0, off))]));
+    let settings = BakeSettings {
+        padding: 2,
+        ..BakeSettings::of(vec![Kind::PartId, Kind::Position], 2048)
+    };
+    let made = bake(&low, &low, &settings);
+    let ids = decoded(&made, Kind::PartId);
+    let first = ids.get_pixel(1000, 1000);
+    assert!(ids.pixels().all(|p| p == first));
+    assert_eq!(made.report.parts_with_misses.len(), 0);
+}
+
 fn packed(name: &str) -> Packed {
     Packed {
         name: name.to_owned(),

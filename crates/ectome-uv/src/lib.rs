@@ -40,6 +40,7 @@
 //! | [`join`] | two islands made one, one made two |
 //! | [`priority`] | how many texels an island is worth |
 //! | [`arrange`], [`pack`] | which islands go together; where each goes |
+//! | [`stacks`] | which islands lie on one another on purpose |
 //! | [`measure`], [`stretch`], [`gap`] | what a layout is like, in numbers |
 //!
 //! Sources: Sander et al., *Texture Mapping Progressive Meshes*, SIGGRAPH 2001; Lévy et al., *Least Squares Conformal Maps*,
@@ -60,6 +61,7 @@ pub mod pack;
 pub mod priority;
 pub mod seam_cost;
 pub mod seam_path;
+pub mod stacks;
 pub mod stretch;
 pub mod surface;
 pub mod unwrap;

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     layout::{Layout, twice_area},
+    stacks,
     stretch::Stretch,
     surface::NONE,
 };
@@ -77,7 +78,7 @@ pub struct Island {
     pub sheet: i32,
     /// The set of textures it uses.
     pub textures: u32,
-    /// The first island that lies exactly where this one does.
+    /// The first island that lies where this one does (see [`stacks`]).
     pub stack: u32,
     /// The part of its first face.
     pub part: u32,
@@ -94,7 +95,7 @@ impl Island {
 pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
     let part = mesh.part_of_faces();
     let stretch = layout.stretch(mesh);
-    let stacks = stacks(layout);
+    let stacks = stacks::of(layout);
     layout
         .faces()
         .into_iter()
@@ -125,29 +126,6 @@ pub fn islands(mesh: &Mesh, layout: &Layout) -> Vec<Island> {
                 part: part[faces[0] as usize],
                 faces,
             }
-        })
-        .collect()
-}
-
-/// For each island the first that lies exactly on the same places, by its corners to a millionth of the sheet.
-pub fn stacks(layout: &Layout) -> Vec<u32> {
-    let mut known = std::collections::HashMap::new();
-    let key = |faces: &[u32]| {
-        let mut cells: Vec<[i64; 2]> = faces
-            .iter()
-            .flat_map(|&f| layout.uv[f as usize])
-            .map(|p| [(p.x * 1e6).round() as i64, (p.y * 1e6).round() as i64])
-            .collect();
-        cells.sort_unstable();
-        cells
-    };
-    layout
-        .faces()
-        .iter()
-        .enumerate()
-        .map(|(i, faces)| {
-            let textures = layout.textures.get(faces[0] as usize).copied().unwrap_or(0);
-            *known.entry((textures, key(faces))).or_insert(i as u32)
         })
         .collect()
 }

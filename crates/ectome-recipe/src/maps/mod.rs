@@ -7,6 +7,7 @@
 //! | `refuse` | why a bake would come to nothing, said before it starts |
 //! | `painted` | reach that was painted |
 //! | `earlier` | what an earlier bake left, so that only what the brush touched is baked again |
+//! | `stacked` | copies that share their texels with the first of them |
 //! | `texels` | how each texel came out, as a picture |
 //! | `detail` | islands whose texels are too large for what they show |
 //! | `picture` | a map as a PNG that says what its values mean |
@@ -26,6 +27,7 @@ mod painted;
 mod picture;
 mod refuse;
 mod report;
+mod stacked;
 mod texels;
 
 use ectome_bake::{BakeError, Baked, Map, Settings, bake_again};
@@ -218,8 +220,9 @@ pub fn baked(
     if source.mesh.parts.iter().any(|p| p.fate == Fate::Omit) {
         source.mesh = without_omitted(&source.mesh);
     }
-    let low = triangulated(low.clone(), progress)?;
+    let mut low = triangulated(low.clone(), progress)?;
     refuse::check(&source, &low, settings)?;
+    stacked::lay_aside(&mut low.mesh, settings.sheets);
     let kinds = settings.all_kinds();
     let looks = Looks::of(&source, &kinds);
     let matching = matching::of(&source.mesh, &low.mesh, settings.from);

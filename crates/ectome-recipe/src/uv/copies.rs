@@ -253,7 +253,7 @@ mod tests {
         layout.count = 1;
         copies.lay(&mesh, &mut layout);
         assert_eq!(layout.count, 3);
-        let stacks = ectome_uv::measure::stacks(&layout);
+        let stacks = ectome_uv::stacks::of(&layout);
         assert_eq!(stacks, [0, 0, 0]);
     }
 }
