@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use ectome_formats::{Image, Library, Scene};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress};
 use ectome_recipe::{
-    CutSettings, Manner, Packing, Recipe, Target, UvChange, UvStep,
+    CutSettings, Manner, Recipe, Target, UvStep,
     engine::{self, Stock},
     maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
     step::{only_built, triangulated},

@@ -30,6 +30,8 @@ mod report;
 mod stacked;
 mod texels;
 
+use std::borrow::Cow;
+
 use ectome_bake::{BakeError, Baked, Map, Settings, bake_again};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit};
@@ -216,15 +218,12 @@ pub fn baked(
     progress: &Progress,
 ) -> Result<Maps, EngineError> {
     let started = std::time::Instant::now();
-    let mut source = triangulated(source.clone(), progress)?;
-    if source.mesh.parts.iter().any(|p| p.fate == Fate::Omit) {
-        source.mesh = without_omitted(&source.mesh);
-    }
+    let source = &*without_omitted(source, progress)?;
     let mut low = triangulated(low.clone(), progress)?;
-    refuse::check(&source, &low, settings)?;
+    refuse::check(source, &low, settings)?;
     stacked::lay_aside(&mut low.mesh, settings.sheets);
     let kinds = settings.all_kinds();
-    let looks = Looks::of(&source, &kinds);
+    let looks = Looks::of(source, &kinds);
     let matching = matching::of(&source.mesh, &low.mesh, settings.from);
     let (mut sheets, mut files) = (Vec::new(), Vec::new());
     let share = 0.85 / settings.sheets as f32;
@@ -247,7 +246,7 @@ pub fn baked(
         let from = 0.05 + share * sheet as f32;
         let own = progress.span(from, from + share);
         let before = earlier.and_then(|e| e.sheet(settings, &kinds, sheet));
-        let surface = looks.source(&source);
+        let surface = looks.source(source);
         let made = bake_again(&surface, &low.mesh, &kernel, before.as_ref(), &own);
         let mut made = match made {
             Ok(made) => made,
@@ -275,7 +274,7 @@ pub fn baked(
     let packed = pack::all(&files, settings);
     files.retain(|f| settings.kinds.contains(&f.kind));
     let seconds = started.elapsed().as_secs_f64();
-    let report = BakeReport::of(&sheets, &source, &low.mesh, settings, seconds);
+    let report = BakeReport::of(&sheets, source, &low.mesh, settings, seconds);
     let legends = settings.kinds.iter().filter(|k| k.is_id());
     let legends = legends.filter_map(|&kind| {
         let map = report.maps.get(kind.word())?;
@@ -328,9 +327,21 @@ fn misses(made: &Baked) -> Vec<u8> {
     }
 }
 
-fn without_omitted(mesh: &Mesh) -> Mesh {
-    let run = mesh.run_of_faces();
-    let omitted =
-        |f: usize| mesh.parts[mesh.runs[run[f] as usize].part as usize].fate == Fate::Omit;
-    edit::kept(mesh, |f| !omitted(f))
+/// The source in triangles, without the parts that are left out; a heavy one that is so already is not copied.
+fn without_omitted<'a>(
+    source: &'a Scene,
+    progress: &Progress,
+) -> Result<Cow<'a, Scene>, EngineError> {
+    let omits = |mesh: &Mesh| mesh.parts.iter().any(|p| p.fate == Fate::Omit);
+    if source.mesh.is_triangulated() && !omits(&source.mesh) {
+        return Ok(Cow::Borrowed(source));
+    }
+    let mut source = triangulated(source.clone(), progress)?;
+    if omits(&source.mesh) {
+        let mesh = &source.mesh;
+        let run = mesh.run_of_faces();
+        let part = |f: usize| &mesh.parts[mesh.runs[run[f] as usize].part as usize];
+        source.mesh = edit::kept(mesh, |f| part(f).fate != Fate::Omit);
+    }
+    Ok(Cow::Owned(source))
 }
