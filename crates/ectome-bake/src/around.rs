@@ -75,7 +75,7 @@ impl Asked {
                 let (sin, cos) = (std::f32::consts::TAU * v).sin_cos();
                 let r = u.sqrt() * CONE;
                 let along = (inward + t * (r * cos) + b * (r * sin)).normalize();
-                if let Some(far) = target.first(origin, along, f32::MAX, seen.face) {
+                if let Some(far) = target.first(origin, along, f32::MAX, seen.face, None) {
                     // As far as it is straight through.
                     sum += far * along.dot(inward) + self.lift;
                     met += 1;

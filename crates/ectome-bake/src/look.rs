@@ -1,8 +1,7 @@
 //! What is seen at a place of the source.
 
-use ectome_mesh::{Mesh, measure::area_vector};
+use ectome_mesh::normals;
 use glam::{Vec3, Vec4};
-use rayon::prelude::*;
 
 use crate::{Material, Source, curvature};
 
@@ -29,13 +28,10 @@ pub struct Seen {
     pub normal: Vec3,
 }
 
-/// Faces that meet at less than this are smooth where no normals are given: cosine of 45°.
-const CREASE: f32 = std::f32::consts::FRAC_1_SQRT_2;
-
 impl<'a> Looker<'a> {
     pub fn of(source: &'a Source<'a>, with_curvature: bool) -> Self {
         Self {
-            normals: normals(source.mesh),
+            normals: normals::at_corners(source.mesh),
             curvature: match with_curvature {
                 true => curvature::mean(source.mesh),
                 false => Vec::new(),
@@ -185,66 +181,4 @@ impl<'a> Looker<'a> {
         let at = |k: usize| self.curvature[p[k] as usize];
         at(0) * w.x + at(1) * w.y + at(2) * w.z
     }
-}
-
-/// Shading normals at each corner: those given, else the mean of the faces around by their angles, as far as they are smooth.
-fn normals(mesh: &Mesh) -> Vec<Vec3> {
-    let count = mesh.face_count();
-    let straight: Vec<Vec3> = (0..count)
-        .into_par_iter()
-        .map(|f| {
-            let n = area_vector(mesh.triangle(f));
-            n.try_normalize().map_or(Vec3::Y, |n| n.as_vec3())
-        })
-        .collect();
-    let all_given = mesh.runs.iter().all(|r| r.channels.normals) && !mesh.normals.is_empty();
-    // The corners around each point.
-    let (starts, corners) = match all_given {
-        true => (Vec::new(), Vec::new()),
-        false => around_points(mesh),
-    };
-    let run_of_face = mesh.run_of_faces();
-    (0..3 * count)
-        .into_par_iter()
-        .map(|corner| {
-            let f = corner / 3;
-            let run = &mesh.runs[run_of_face[f] as usize];
-            if run.channels.normals && !mesh.normals.is_empty() {
-                let v = mesh.face(f)[corner % 3] as usize;
-                return mesh.normals[v].normalize_or(straight[f]);
-            }
-            let p = mesh.triangle_points(f)[corner % 3] as usize;
-            let around = &corners[starts[p] as usize..starts[p + 1] as usize];
-            let sum: Vec3 = around
-                .iter()
-                .map(|&c| (c as usize / 3, c as usize % 3))
-                .filter(|&(g, _)| straight[g].dot(straight[f]) > CREASE)
-                .map(|(g, k)| {
-                    let t = mesh.triangle(g);
-                    let angle = (t[(k + 1) % 3] - t[k]).angle_between(t[(k + 2) % 3] - t[k]);
-                    match angle.is_finite() {
-                        true => straight[g] * angle,
-                        false => Vec3::ZERO,
-                    }
-                })
-                .sum();
-            sum.normalize_or(straight[f])
-        })
-        .collect()
-}
-
-fn around_points(mesh: &Mesh) -> (Vec<u32>, Vec<u32>) {
-    let mut starts = vec![0u32; mesh.points.len() + 1];
-    let points = || (0..mesh.face_count()).flat_map(|f| mesh.triangle_points(f));
-    points().for_each(|p| starts[p as usize + 1] += 1);
-    for i in 1..starts.len() {
-        starts[i] += starts[i - 1];
-    }
-    let mut next = starts.clone();
-    let mut corners = vec![0; 3 * mesh.face_count()];
-    for (corner, p) in points().enumerate() {
-        corners[next[p as usize] as usize] = corner as u32;
-        next[p as usize] += 1;
-    }
-    (starts, corners)
 }

@@ -9,7 +9,7 @@ use ectome_mesh::{Mesh, measure, nearest, sample};
 use glam::Vec3;
 use rayon::prelude::*;
 
-use crate::{Reach, frame::Frame, target::Target};
+use crate::{Matching, Reach, Settings, frame::Frame, target::Target};
 
 /// Metres outward and inward, three entries a face.
 pub struct Reaches {
@@ -39,16 +39,16 @@ const NEARBY: f32 = 2.0;
 const SHARE: f32 = 0.45;
 
 impl Reaches {
-    pub fn of(source: &Mesh, low: &Mesh, frame: &Frame, reach: Reach) -> Self {
+    pub fn of(source: &Mesh, low: &Mesh, frame: &Frame, settings: &Settings) -> Self {
         let corners = 3 * low.face_count();
-        match reach {
+        match settings.reach {
             Reach::Metres(m) => Self {
                 outward: vec![m; corners],
                 inward: vec![m; corners],
                 // Whoever names a reach means it.
                 nearby: None,
             },
-            Reach::Automatic(scale) => automatic(source, low, frame, scale),
+            Reach::Automatic(scale) => automatic(source, low, frame, scale, &settings.matching),
         }
     }
 
@@ -74,7 +74,7 @@ impl Reaches {
     }
 }
 
-fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
+fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Matching) -> Reaches {
     let count = low.points.len();
     let diagonal = measure::bounds(low).diagonal();
     let high = nearest::Surface::of(source);
@@ -143,8 +143,13 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
             (mean.max(apart[p]) * ROOM + LEAST * diagonal) * scale
         })
         .collect();
-    // Never to another side of the low mesh.
-    let own = Target::of(low, &[]);
+    // Never to another side of the low mesh; where parts are matched, to one that is baked from the same.
+    let groups = match matching {
+        Matching::All => &[][..],
+        Matching::Groups { low, .. } => low,
+    };
+    let own = Target::of(low, groups);
+    let part = low.part_of_faces();
     let corners: Vec<(f32, f32)> = (0..3 * low.face_count())
         .into_par_iter()
         .map(|corner| {
@@ -156,7 +161,9 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32) -> Reaches {
             let outward = frame.averaged[corner];
             let far = |direction: Vec3| {
                 let lift = direction * (1e-4 * diagonal);
-                own.first(place + lift, direction, f32::MAX, face as u32)
+                let group = groups.get(part[face] as usize).copied();
+                let group = group.filter(|&g| g != Matching::ANY);
+                own.first(place + lift, direction, f32::MAX, face as u32, group)
                     .map_or(f32::INFINITY, |t| t * SHARE)
             };
             let most = |free: f32| wanted[p].min(free.max(LEAST * diagonal * 0.5));

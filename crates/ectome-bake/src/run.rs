@@ -171,7 +171,7 @@ pub fn bake_again(
     let (target, (reaches, looker)) = rayon::join(
         || Target::of(source.mesh, groups),
         || {
-            let reaches = Reaches::of(source.mesh, low, &frame, settings.reach);
+            let reaches = Reaches::of(source.mesh, low, &frame, settings);
             (reaches, Looker::of(source, asks(Kind::Curvature)))
         },
     );

@@ -129,9 +129,8 @@ impl Target {
     ) -> Found {
         let ray = Self::ray(origin, direction, most);
         let mut behind = false;
-        let group = group.filter(|_| !self.groups.is_empty());
         let hit = self.nearest(ray, |ray, i| {
-            if group.is_some_and(|g| self.groups[i] != g && self.groups[i] != Matching::ANY) {
+            if group.is_some_and(|g| !self.is_of(i, g)) {
                 return f32::INFINITY;
             }
             let (t, facing) = self.facets[i].meets(ray);
@@ -160,14 +159,30 @@ impl Target {
         })
     }
 
-    /// How far it is along a ray to the first face, whichever way it looks, but for the one it begins on.
-    pub fn first(&self, origin: Vec3, direction: Vec3, most: f32, but: u32) -> Option<f32> {
+    /// How far it is along a ray to the first face, whichever way it looks, but for the one it begins on; of one group only where one
+    /// is named.
+    pub fn first(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        most: f32,
+        but: u32,
+        group: Option<u32>,
+    ) -> Option<f32> {
         let ray = Self::ray(origin, direction, most);
-        let hit = self.nearest(ray, |ray, i| match self.faces[i] == but {
+        let other = |i: usize| group.is_some_and(|g| !self.is_of(i, g));
+        let hit = self.nearest(ray, |ray, i| match self.faces[i] == but || other(i) {
             true => f32::INFINITY,
             false => self.facets[i].meets(ray).0,
         });
         (hit.primitive_id != u32::MAX && hit.t < most).then_some(hit.t)
+    }
+
+    /// True for what belongs to a group, or to all.
+    #[inline(always)]
+    fn is_of(&self, i: usize, group: u32) -> bool {
+        let own = self.groups.get(i).copied().unwrap_or(Matching::ANY);
+        own == group || own == Matching::ANY
     }
 
     /// The nearest of what `meet` says of the triangles along a ray.

@@ -41,6 +41,7 @@ pub mod islands;
 pub mod measure;
 pub mod mesh;
 pub mod nearest;
+pub mod normals;
 pub mod progress;
 pub mod rays;
 pub mod sample;

@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use ectome_mesh::{Mesh, measure};
+use ectome_mesh::{Mesh, normals};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 
@@ -45,21 +45,61 @@ struct Fragment {
 }
 
 /// Renders an all-triangle mesh. `surfaces` are indexed by the runs' materials; missing ones take
-/// `plain` (linear RGB). Pixels the mesh does not cover are transparent.
+/// `plain` (linear RGB). Pixels the mesh does not cover are transparent. What has no normals is smooth below 45° (see
+/// [`normals`]).
 pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3]) -> Picture {
+    draw(mesh, &Normals::of(mesh), surfaces, camera, plain)
+}
+
+/// The same from several places: normals that are missing are made once.
+pub fn render_each(
+    mesh: &Mesh,
+    surfaces: &[Surface],
+    cameras: impl Iterator<Item = Camera>,
+    plain: [f32; 3],
+) -> Vec<Picture> {
+    let normals = Normals::of(mesh);
+    cameras
+        .map(|camera| draw(mesh, &normals, surfaces, &camera, plain))
+        .collect()
+}
+
+/// Shading normals: one a vertex where all are given, one a corner where some had to be made.
+enum Normals<'a> {
+    Given(&'a [Vec3]),
+    Made(Vec<Vec3>),
+}
+
+impl<'a> Normals<'a> {
+    fn of(mesh: &'a Mesh) -> Self {
+        match normals::all_given(mesh) {
+            true => Self::Given(&mesh.normals),
+            false => Self::Made(normals::at_corners(mesh)),
+        }
+    }
+
+    /// Of the corners of a face with these vertices.
+    fn face(&self, face: u32, corners: &[u32]) -> [Vec3; 3] {
+        std::array::from_fn(|k| match self {
+            Self::Given(list) => list[corners[k] as usize],
+            Self::Made(list) => list[3 * face as usize + k],
+        })
+    }
+}
+
+fn draw(
+    mesh: &Mesh,
+    normals: &Normals<'_>,
+    surfaces: &[Surface],
+    camera: &Camera,
+    plain: [f32; 3],
+) -> Picture {
     let scale = SAMPLES as f32;
     let places: Vec<Vec3> = mesh
         .points
         .par_iter()
         .map(|&p| camera.project(p, scale))
         .collect();
-    let smooth;
-    let normals = if mesh.normals.is_empty() {
-        smooth = measure::smooth_normals(mesh);
-        &smooth
-    } else {
-        &mesh.normals
-    };
     let rows = camera.height * SAMPLES;
     let width = camera.width * SAMPLES;
     let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
@@ -99,11 +139,12 @@ pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3
                     let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
                     let p =
                         [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
+                    let own_normals = normals.face(f, corners);
                     let tangents = relief.and_then(|(_, set, _)| tangents(mesh, f as usize, *set));
                     target.triangle(p, |w| {
                         let mix = |k: usize| corners[k] as usize;
-                        let normal =
-                            normals[mix(0)] * w.x + normals[mix(1)] * w.y + normals[mix(2)] * w.z;
+                        let [n0, n1, n2] = own_normals;
+                        let normal = n0 * w.x + n1 * w.y + n2 * w.z;
                         let base = texture.map_or(colour, |(t, set)| {
                             let uv = &mesh.uv_sets[*set];
                             let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;

@@ -17,5 +17,5 @@ mod camera;
 mod draw;
 
 pub use camera::Camera;
-pub use draw::{Picture, Surface, render};
+pub use draw::{Picture, Surface, render, render_each};
 pub use ectome_texture::Texture;

@@ -6,7 +6,7 @@
 use ectome_compare::{Details, Report, deviation, outline, ssim};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, nearest};
-use ectome_raster::{Camera, Picture, Surface, render};
+use ectome_raster::{Camera, Picture, Surface, render_each};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -398,12 +398,8 @@ fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
 
 /// A scene from all directions in which shading is compared, from where `framed` fills the pictures.
 pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Surface]) -> Vec<Picture> {
-    eyes()
-        .map(|eye| {
-            let camera = Camera::from_direction(&framed.mesh, eye, SHADED, SHADED);
-            render(&scene.mesh, surfaces, &camera, picture::PLAIN)
-        })
-        .collect()
+    let cameras = eyes().map(|eye| Camera::from_direction(&framed.mesh, eye, SHADED, SHADED));
+    render_each(&scene.mesh, surfaces, cameras, picture::PLAIN)
 }
 
 /// Pixels from an outline within which a difference counts as one of the outline: half the window that similarity looks through.

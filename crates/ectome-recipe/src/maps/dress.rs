@@ -8,7 +8,7 @@ use super::{Kind, Maps, on_sheet, pack::together};
 use crate::sheets::{SHEET, sheet_of};
 
 /// The scene with the maps in the places that glTF 2.0 has for them: base colour, normal, occlusion, roughness and metalness
-/// packed into one picture, emissive. Every face gets the one material of its sheet. What glTF has no place for stays a file of
+/// packed into one picture, emissive; and with the normals that were set for them. Every face gets the one material of its sheet. What glTF has no place for stays a file of
 /// its own.
 #[must_use]
 pub fn dressed(mut scene: Scene, maps: &Maps, sheets: u32) -> Scene {
@@ -21,6 +21,11 @@ pub fn dressed(mut scene: Scene, maps: &Maps, sheets: u32) -> Scene {
         library.materials.push(material);
     }
     scene.library = library;
+    if !maps.normals.is_empty() {
+        scene.mesh.normals = maps.normals.clone();
+        let runs = &mut scene.mesh.runs;
+        runs.iter_mut().for_each(|r| r.channels.normals = true);
+    }
     if sheets < 2 {
         let runs = &mut scene.mesh.runs;
         runs.iter_mut().for_each(|r| r.material = Some(0));

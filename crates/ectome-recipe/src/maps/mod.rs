@@ -34,7 +34,7 @@ use std::borrow::Cow;
 
 use ectome_bake::{BakeError, Baked, Map, Settings, bake_again};
 use ectome_formats::{Scene, glb};
-use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit};
+use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit, normals};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -79,6 +79,10 @@ pub struct BakeSettings {
     /// Rays of each place for occlusion, bent normals and thickness.
     #[serde(default = "sixty_four")]
     pub rays: u32,
+    /// A low mesh without normals gets some: hard along UV seams that bend by 45° or more, smooth elsewhere. Else its faces are
+    /// flat, as glTF 2.0 takes them.
+    #[serde(default = "yes")]
+    pub set_normals: bool,
     /// Green of normals is up; else down.
     #[serde(default = "yes")]
     pub green_up: bool,
@@ -126,6 +130,7 @@ impl BakeSettings {
             directions: Directions::default(),
             from: From::default(),
             rays: sixty_four(),
+            set_normals: true,
             green_up: true,
             deep: false,
             sheets: 1,
@@ -201,6 +206,8 @@ pub struct Maps {
     pub misses: Vec<u8>,
     /// Where rays began over the low mesh, as a GLB; empty for a heavy one, over which it could not be drawn.
     pub shell: Vec<u8>,
+    /// The normals of the low mesh's vertices where some were set for the maps; empty where all were given.
+    pub normals: Vec<Vec3>,
     /// In figures.
     pub report: BakeReport,
 }
@@ -220,8 +227,12 @@ pub fn baked(
     let started = std::time::Instant::now();
     let source = &*without_omitted(source, progress)?;
     let mut low = triangulated(low.clone(), progress)?;
+    let had_normals = normals::all_given(&low.mesh);
     refuse::check(source, &low, settings)?;
     stacked::lay_aside(&mut low.mesh, settings.sheets);
+    if settings.set_normals {
+        normals::set_for_maps(&mut low.mesh);
+    }
     let kinds = settings.all_kinds();
     let looks = Looks::of(source, &kinds);
     let matching = matching::of(&source.mesh, &low.mesh, settings.from);
@@ -298,6 +309,10 @@ pub fn baked(
         packed,
         report,
         files,
+        normals: match settings.set_normals && !had_normals {
+            true => low.mesh.normals,
+            false => Vec::new(),
+        },
     })
 }
 

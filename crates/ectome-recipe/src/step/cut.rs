@@ -18,7 +18,7 @@ pub struct Cut {
 
 impl Operation for Cut {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {

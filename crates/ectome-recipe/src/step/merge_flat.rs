@@ -25,7 +25,7 @@ pub struct MergeFlat {
 
 impl Operation for MergeFlat {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {

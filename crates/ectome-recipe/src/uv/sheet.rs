@@ -200,7 +200,7 @@ fn charted(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Packing, UvChange, UvStep};
+    use crate::UvStep;
     use ectome_mesh::{Progress, shapes};
 
     #[test]

@@ -3,7 +3,11 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use ectome_recipe::maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked};
+use ectome_formats::glb;
+use ectome_recipe::{
+    maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked, dressed},
+    step::triangulated,
+};
 
 use super::{Failure, grouped, source::SourceArgs};
 use crate::{
@@ -60,6 +64,10 @@ pub struct Bake {
     /// Sheets that the UVs lie on, side by side along U; each gets maps of its own.
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
     sheets: u32,
+    /// Writes the low mesh with its maps and tangents too, as DIR/<name of LOW>_baked.glb. Normals that it has not are set for the
+    /// maps: hard along UV seams that bend by 45 degrees or more, smooth elsewhere. Without this, faces without normals are flat.
+    #[arg(long)]
+    dress: bool,
     /// The folder the maps go to.
     #[arg(short, long, value_name = "DIR")]
     out: PathBuf,
@@ -181,6 +189,7 @@ impl Bake {
             green_up: self.green == Green::Up,
             deep: self.bits == 16,
             sheets: self.sheets,
+            set_normals: self.dress,
             packed: self.pack,
             ..BakeSettings::of(kinds, self.size)
         };
@@ -197,6 +206,18 @@ impl Bake {
         }
         for (kind, svg) in &maps.legends {
             write(format!("{stem}_{}_legend.svg", kind.word()), svg.as_bytes())?;
+        }
+        if self.dress {
+            let low = triangulated(low, &progress)?;
+            let scene = dressed(low, &maps, self.sheets);
+            let whole = glb::write(
+                &scene,
+                &glb::Naming {
+                    tangents: true,
+                    ..glb::Naming::default()
+                },
+            )?;
+            write(format!("{stem}_baked.glb"), &whole)?;
         }
         let report = &maps.report;
         output::json(report, Some(&self.out.join("bake.json")))?;
