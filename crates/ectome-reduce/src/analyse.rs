@@ -89,8 +89,9 @@ pub fn analyse(
     progress.at(0.0)?;
     let mut analysis = Analysis::of(mesh, options, None, &progress.span(0.0, 0.3))?;
     progress.stage("Collapsing");
+    analysis.take_free(&progress.span(0.3, 0.35))?;
     let limits = Limits::of_whole(analysis.state.triangles);
-    analysis.passes(limits, &progress.span(0.3, 0.75))?;
+    analysis.passes(limits, &progress.span(0.35, 0.75))?;
     analysis.compact();
     analysis.refill();
     analysis.run(&progress.span(0.75, 1.0))?;

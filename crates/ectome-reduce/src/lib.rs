@@ -36,6 +36,7 @@ mod feature;
 mod flat;
 mod floor;
 mod forms;
+mod free;
 mod guard;
 mod hold;
 mod log;

@@ -34,6 +34,19 @@ pub(crate) struct Merge {
     pub normal: u32,
 }
 
+/// A corner that stands elsewhere from an operation on: the ring of the point that went was filled anew.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Rewire {
+    /// The operation.
+    pub op: u32,
+    /// The corner, as in the source.
+    pub corner: u32,
+    /// The point it stands on.
+    pub point: u32,
+    /// The wedge it has.
+    pub wedge: u32,
+}
+
 /// All that is needed to make any triangle count of a source in milliseconds.
 ///
 /// About 27 bytes for each source triangle; [`CollapseLog::to_bytes`] is what is stored.
@@ -65,6 +78,8 @@ pub struct CollapseLog {
     pub(crate) held: Vec<Holding>,
     /// How often each face counts; empty when each counts once.
     pub(crate) weights: Vec<u16>,
+    /// Corners that stand elsewhere, in order of their operations.
+    pub(crate) rewires: Vec<Rewire>,
 }
 
 /// What keeps triangles from going further.
@@ -121,7 +136,7 @@ pub(crate) fn unpack_normal(bits: u32) -> Option<glam::Vec3> {
 /// Largest distance over recorded distance: 1.3 to 2.4 on the meshes of docs/performance.md.
 const PEAK: f32 = 1.7;
 
-const MAGIC: &[u8; 8] = b"ECTLOG04";
+const MAGIC: &[u8; 8] = b"ECTLOG05";
 
 impl CollapseLog {
     /// Triangles of the source.
@@ -218,6 +233,7 @@ impl CollapseLog {
             u32::from(self.hard_edges),
             self.held.len() as u32,
             self.weights.len() as u32,
+            self.rewires.len() as u32,
         ]);
         w.f32s(self.middle);
         w.f32s([self.diagonal]);
@@ -242,6 +258,9 @@ impl CollapseLog {
             w.0.extend(h.by.as_bytes());
         }
         w.0.extend(self.weights.iter().flat_map(|v| v.to_le_bytes()));
+        for r in &self.rewires {
+            w.u32s([r.op, r.corner, r.point, r.wedge]);
+        }
         w.0
     }
 
@@ -254,7 +273,7 @@ impl CollapseLog {
         if r.take(8)? != MAGIC {
             return Err(LogError::Damaged);
         }
-        let mut head = [0u32; 13];
+        let mut head = [0u32; 14];
         for h in &mut head {
             *h = r.u32()?;
         }
@@ -272,10 +291,12 @@ impl CollapseLog {
             hard,
             held,
             weighted,
+            rewired,
         ] = head;
         let (ops, merges, faces) = (ops as usize, merges as usize, faces as usize);
         // Before anything is allocated: are the bytes there at all?
-        let needed = ops as u64 * 25 + merges as u64 * 20 + faces as u64 * 4;
+        let needed =
+            ops as u64 * 25 + merges as u64 * 20 + faces as u64 * 4 + u64::from(rewired) * 16;
         if needed > r.0.len() as u64 || sets > 16 {
             return Err(LogError::Damaged);
         }
@@ -332,6 +353,16 @@ impl CollapseLog {
                 .chunks_exact(2)
                 .map(|b| u16::from_le_bytes([b[0], b[1]]))
                 .collect(),
+            rewires: (0..rewired)
+                .map(|_| {
+                    Ok(Rewire {
+                        op: r.u32()?,
+                        corner: r.u32()?,
+                        point: r.u32()?,
+                        wedge: r.u32()?,
+                    })
+                })
+                .collect::<Result<_, LogError>>()?,
             released: [r0, r1, r2],
             proper_faces: proper,
             points,
@@ -342,6 +373,7 @@ impl CollapseLog {
         };
         let in_range = |i: u32| i < points || i == NO_POINT;
         let sound = log.ops.iter().all(|o| in_range(o.gone) && in_range(o.kept))
+            && (log.rewires.iter()).all(|r| (r.corner as usize) < 3 * faces && r.point < points)
             && proper as usize <= faces
             && (log.weights.is_empty() || log.weights.len() == faces);
         if sound {

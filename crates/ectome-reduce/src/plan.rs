@@ -101,6 +101,20 @@ pub fn plan(
     }
 }
 
+/// Plans `gone` into `kept`, which stays where it is, whatever the wedges cost: for who has made sure that nothing slips. Fills
+/// `plan` and returns true, or returns false when features forbid it.
+pub fn plan_free(
+    state: &State,
+    gone: u32,
+    kept: u32,
+    spokes: &[(u32, u32)],
+    plan: &mut Plan,
+) -> bool {
+    !spokes.is_empty()
+        && way(state, gone, kept, state.is_line(spokes), Release::Nothing).is_some()
+        && best(state, gone, kept, spokes, Kept::StaysFree, plan)
+}
+
 /// Whether `gone` may go into `kept`, and what then becomes of `kept`.
 fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> Option<Kept> {
     use Class::{Corner, Inside, Line};
@@ -153,7 +167,9 @@ enum Kept {
     Moves,
     /// It stays where it is.
     Stays,
-    /// The same, even if the wedges at both ends do not answer each other.
+    /// The same, and somebody else has made sure that it costs nothing.
+    StaysFree,
+    /// It stays, even if the wedges at both ends do not answer each other.
     StaysAnyhow,
 }
 
@@ -260,7 +276,7 @@ fn best(
     plan.moves = moves;
     plan.along = along as f32;
     plan.total = cost as f32;
-    if state.flat_only {
+    if state.flat_only && keeps != Kept::StaysFree {
         let area = state.point_area[gone as usize] + state.point_area[kept as usize];
         if plan.geometric > FLAT * FLAT * area || plan.total > EVEN * EVEN * area {
             return false;

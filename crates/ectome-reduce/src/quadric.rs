@@ -93,6 +93,20 @@ impl Quadric {
         )
     }
 
+    /// How well a place is held along the axis along which it is held least, as a share of all three: about 0 for faces in one
+    /// plane, and for faces in two, which leave the line between them open. The least eigenvalue is the product of the three over the
+    /// sum of their products in pairs, up to a factor of three.
+    pub fn least_axis(&self) -> f64 {
+        let [xx, xy, xz, yy, yz, zz] = self.a;
+        let m = DMat3::from_cols_array(&[xx, xy, xz, xy, yy, yz, xz, yz, zz]);
+        let pairs = xx * yy - xy * xy + xx * zz - xz * xz + yy * zz - yz * yz;
+        let sum = xx + yy + zz;
+        match pairs > 1e-15 * sum * sum {
+            true => (m.determinant() / (pairs * sum)).max(0.0),
+            false => 0.0,
+        }
+    }
+
     /// The same form scaled.
     #[inline]
     pub fn scaled(mut self, factor: f64) -> Self {

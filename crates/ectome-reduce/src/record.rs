@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 
 use crate::{
-    log::{CollapseLog, Merge, NEVER, NO_POINT, Op, pack_normal},
+    log::{CollapseLog, Merge, NEVER, NO_POINT, Op, Rewire, pack_normal},
     plan::Plan,
     replay::IMPROPER,
     state::State,
@@ -97,6 +97,17 @@ impl Recorder {
             kept: state.source_point[plan.kept as usize],
             place,
             error,
+        });
+    }
+
+    /// A corner, by its numbers in the source, stands elsewhere since the last operation.
+    pub fn rewire(&mut self, corner: u32, point: u32, wedge: u32) {
+        let op = self.log.ops.len() as u32 - 1;
+        self.log.rewires.push(Rewire {
+            op,
+            corner,
+            point,
+            wedge,
         });
     }
 

@@ -94,6 +94,8 @@ pub struct Replay {
     wedge_step: Vec<Step>,
     point_places: Grouped,
     wedge_merges: Grouped,
+    /// Where corners stand that were wired anew; none where no corner was.
+    rewires: Option<Grouped>,
     standing: Vec<u32>,
     /// Pieces dropped by each number of operations would be long: only the operations that drop.
     drops: Vec<u32>,
@@ -121,6 +123,7 @@ impl Replay {
             .merges
             .iter()
             .any(|m| m.from as usize >= wedges || m.into as usize >= wedges)
+            || log.rewires.iter().any(|r| r.wedge as usize >= wedges)
         {
             return Err(LogError::OtherSource);
         }
@@ -162,7 +165,10 @@ impl Replay {
                 .enumerate()
                 .map(|(i, (m, &op))| (m.into, op, i as u32)),
         );
+        let rewired = log.rewires.iter().enumerate();
+        let rewired = rewired.map(|(i, r)| (r.corner, r.op, i as u32));
         Ok(Self {
+            rewires: (!log.rewires.is_empty()).then(|| Grouped::new(3 * faces, rewired)),
             wedge_normal: wedge_normals(mesh, log.hard_edges, &corner_wedge, &wedge_vertex),
             corner_wedge,
             wedge_vertex,
@@ -307,18 +313,31 @@ struct Builder<'a> {
 
 impl Builder<'_> {
     fn face(&mut self, corners: [u32; 3]) -> [u32; 3] {
-        let points = corners.map(|c| {
-            let p = self.source.vertex_point[self.source.corners[c as usize] as usize];
+        let wired = corners.map(|c| self.wired(c));
+        let points = wired.map(|(p, _)| {
             let p = follow(p, self.end, &self.replay.point_step, &mut self.point_memo);
             self.place(p)
         });
-        let wedges = corners.map(|c| {
-            let w = self.replay.corner_wedge[c as usize];
-            follow(w, self.end, &self.replay.wedge_step, &mut self.wedge_memo)
-        });
+        let wedges =
+            wired.map(|(_, w)| follow(w, self.end, &self.replay.wedge_step, &mut self.wedge_memo));
         let [a, b, c] = points.map(|p| self.points[p as usize]);
         let facing = (b - a).cross(c - a).try_normalize().unwrap_or(Vec3::Y);
         [0, 1, 2].map(|k| self.vertex(points[k], wedges[k], facing))
+    }
+
+    /// The point and the wedge of the source that a corner begins from: its own, or those it was wired to last.
+    fn wired(&self, corner: u32) -> (u32, u32) {
+        let last = self.replay.rewires.as_ref();
+        match last.and_then(|r| r.last_before(corner, self.end)) {
+            Some(i) => {
+                let rewire = self.log.rewires[i as usize];
+                (rewire.point, rewire.wedge)
+            }
+            None => (
+                self.source.vertex_point[self.source.corners[corner as usize] as usize],
+                self.replay.corner_wedge[corner as usize],
+            ),
+        }
     }
 
     /// The point of the result for point `p` of the source.

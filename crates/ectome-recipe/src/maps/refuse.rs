@@ -12,7 +12,7 @@ const OVERLAP: f64 = 0.05;
 /// Bounds of source and low mesh that overlap by less than this share of the smaller are not in one space.
 const TOGETHER: f32 = 0.5;
 /// Diagonals of the low mesh, in those of the source, that are taken for one unit: it may stand for one part of it only.
-const SIZES: std::ops::RangeInclusive<f32> = 0.2..=5.0;
+const SIZES: std::ops::RangeInclusive<f32> = 0.2..=1.5;
 
 pub fn check(source: &Scene, low: &Scene, settings: &BakeSettings) -> Result<(), EngineError> {
     let refuse = |why: String| Err(EngineError::Bake(why));

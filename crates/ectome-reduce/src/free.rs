@@ -1,0 +1,538 @@
+//! Points that cost nothing go first.
+//!
+//! A point inside a flat region, and one on a straight line between two of them, can go without a trace. Often no single edge at it
+//! can: around a point between four square holes every collapse would lay a triangle flat. So the point is taken out and
+//! the hole it leaves is filled anew (vertex decimation: W. J. Schroeder, J. A. Zarge, W. E. Lorensen, *Decimation of Triangle
+//! Meshes*, SIGGRAPH 1992), each side of a line by itself, with the triangles whose worst is best (dynamic programming over the
+//! polygon: G. T. Klincsek, *Minimal Triangulations of Polygonal Domains*, 1980). Such a polygon always has a filling, so a flat
+//! region comes down to the corners of its outline: a polygon of V corners and h holes to V + 2h − 2 triangles.
+//!
+//! In the log it is a collapse into one of the neighbours, and the corners of the faces that stay are wired anew.
+
+use ectome_mesh::{Cancelled, Progress};
+use glam::{DVec2, DVec3};
+use rayon::prelude::*;
+
+use crate::{
+    analyse::Analysis,
+    feature::Class,
+    guard::collapse,
+    plan::{Plan, plan_free},
+    state::{NONE, State},
+};
+
+/// How far a point may lie off a plane or a line and still count as on it, in diagonals: what rounding to 32 bits and a noise of
+/// 1e-7 leave.
+const OFF: f64 = 6e-7;
+/// The same for the mean over the planes of the source's faces that a point comes to stand for. Each is only as good as its small face,
+/// and is asked far away from it, so this is no bound on what moves: that is [`OFF`] at each step, and steps that bend the same way
+/// grow fourfold from one to the next until they are refused. It ends what would go on for very long.
+const OFF_MEAN: f32 = 1e-5;
+/// How far a UV may lie off the affine map of its surroundings: a hundredth of a texel of a texture of 2048.
+const UV_OFF: f64 = 5e-6;
+/// The same for a colour, from 0 to 1: half a step of 8 bits.
+const COLOUR_OFF: f64 = 0.5 / 255.0;
+/// A point whose faces agree on its place this well may be flat or on a straight line; on a smooth surface of any
+/// curvature they do not. A share of the sum of the axes of its error form.
+const SHARP: f64 = 1e-6;
+/// Rings of more faces are left alone: filling takes time with their cube.
+const MOST_FACES: usize = 96;
+
+/// A corner of a polygon that is filled anew.
+#[derive(Clone, Copy, Debug)]
+struct Rim {
+    point: u32,
+    wedge: u32,
+}
+
+/// One side of the point that goes: its faces, in order, and the points around them.
+#[derive(Clone, Debug, Default)]
+struct Side {
+    rim: Vec<Rim>,
+    faces: Vec<u32>,
+    normal: DVec3,
+    /// The triangles that fill it, by number in `rim`.
+    filling: Vec<[u8; 3]>,
+}
+
+/// Scratch memory; allocated once.
+#[derive(Default)]
+struct Scratch {
+    ring: Vec<u32>,
+    other: Vec<u32>,
+    plane: Vec<u8>,
+    breaks: Vec<usize>,
+    sides: Vec<Side>,
+    flat: Vec<DVec2>,
+    best: Vec<f64>,
+    cut: Vec<u8>,
+    shut: Vec<bool>,
+    pairs: Vec<(u32, u32)>,
+    plan: Plan,
+}
+
+impl Analysis {
+    /// Takes out every point that costs nothing, until none is left. Returns how many went.
+    pub fn take_free(&mut self, progress: &Progress) -> Result<usize, Cancelled> {
+        let state = &self.state;
+        let may_go = |state: &State, p: u32| {
+            let at = p as usize;
+            state.first[at] != NONE
+                && state.class[at] != Class::Corner
+                && state.fixed_by[at] == 0
+                && !state.complex[at]
+                && state.protect.get(at).is_none_or(|&w| w == 0.0)
+        };
+        let mut waiting: Vec<u32> = (0..state.place.len() as u32)
+            .into_par_iter()
+            .filter(|&p| may_go(state, p) && state.quadric[p as usize].least_axis() < SHARP)
+            .collect();
+        let (mut went, mut scratch) = (0, Scratch::default());
+        let mut again = vec![false; self.state.place.len()];
+        let start = waiting.len().max(1);
+        while !waiting.is_empty() {
+            let mut next = Vec::new();
+            for (i, &point) in waiting.iter().enumerate() {
+                if i.is_multiple_of(4096) {
+                    progress.at((went as f32 / start as f32).min(1.0))?;
+                }
+                again[point as usize] = false;
+                if !may_go(&self.state, point) || !self.take_out(point, &mut scratch) {
+                    continue;
+                }
+                went += 1;
+                // What was held by this point may go now.
+                for rim in scratch.sides.iter().flat_map(|s| &s.rim) {
+                    if !std::mem::replace(&mut again[rim.point as usize], true) {
+                        next.push(rim.point);
+                    }
+                }
+            }
+            next.sort_unstable();
+            waiting = next;
+        }
+        Ok(went)
+    }
+
+    /// Takes one point out if that costs nothing.
+    fn take_out(&mut self, point: u32, s: &mut Scratch) -> bool {
+        if !sides(&mut self.state, point, s)
+            || !s.sides.iter().all(|side| is_even(&self.state, point, side))
+        {
+            return false;
+        }
+        for i in 0..s.sides.len() {
+            let mut side = std::mem::take(&mut s.sides[i]);
+            let filled = self.fill(point, &mut side, s);
+            s.sides[i] = side;
+            if !filled {
+                return false;
+            }
+        }
+        // Into which neighbour does not matter: the first that may take it.
+        let ends = match s.sides.len() == 1 && s.breaks.is_empty() {
+            true => s.sides[0].rim.len(),
+            false => 1,
+        };
+        let last = s.sides[0].rim.len() - 1;
+        let found = (0..ends)
+            .chain((ends == 1).then_some(last))
+            .any(|at| self.into_neighbour(point, s.sides[0].rim[at].point, s));
+        if !found {
+            return false;
+        }
+        let gone: Vec<u32> = s.pairs.iter().map(|&(c, _)| c / 3).collect();
+        if !self.floors.allow(&self.state, gone.iter().copied()) {
+            return false;
+        }
+        self.floors.went(&self.state, gone.iter().copied());
+        collapse(&mut self.state, &self.guard, &s.plan, &mut self.record);
+        let piece = self.piece_of_face[gone[0] as usize] as usize;
+        self.pieces[piece].standing -= gone.len();
+        self.wire(s);
+        true
+    }
+
+    /// Plans the collapse of a point into a neighbour; leaves the rings with the guard.
+    fn into_neighbour(&mut self, point: u32, kept: u32, s: &mut Scratch) -> bool {
+        s.pairs.clear();
+        for &c in &s.ring {
+            let (n, p) = State::others(c);
+            let there = [n, p];
+            let there = there
+                .into_iter()
+                .find(|&t| self.state.corner_point[t as usize] == kept);
+            s.pairs.extend(there.map(|t| (c, t)));
+        }
+        if !plan_free(&self.state, point, kept, &s.pairs, &mut s.plan) {
+            return false;
+        }
+        let area = self.state.point_area[point as usize] + self.state.point_area[kept as usize];
+        if s.plan.geometric > OFF_MEAN * OFF_MEAN * area {
+            return false;
+        }
+        // What is lost is nothing, whatever the planes of small faces say far away from them.
+        s.plan.geometric = 0.0;
+        self.guard.ring_gone.clone_from(&s.ring);
+        self.state.ring(kept, &mut self.guard.ring_kept);
+        self.guard.folded.clear();
+        true
+    }
+
+    /// Finds the triangles that fill a side without the point: each upright, none on an edge that is there already; of all such
+    /// fillings the one whose worst triangle is best.
+    fn fill(&mut self, gone: u32, side: &mut Side, s: &mut Scratch) -> bool {
+        let n = side.rim.len();
+        side.filling.clear();
+        if n < 3 {
+            // A line along a border with nothing between its ends.
+            return false;
+        }
+        let (along, across) = side.normal.any_orthonormal_pair();
+        let state = &mut self.state;
+        let middle = state.place[gone as usize].as_dvec3();
+        s.flat.clear();
+        s.flat.extend(side.rim.iter().map(|r| {
+            let off = state.place[r.point as usize].as_dvec3() - middle;
+            DVec2::new(off.dot(along), off.dot(across))
+        }));
+        // Edges across the polygon that are there already, on the other side of something.
+        s.shut.clear();
+        s.shut.resize(n * n, false);
+        for (i, rim) in side.rim.iter().enumerate() {
+            state.ring(rim.point, &mut s.other);
+            for &c in &s.other {
+                if s.ring.iter().any(|&r| r / 3 == c / 3) {
+                    continue;
+                }
+                let (a, b) = State::others(c);
+                for q in [a, b].map(|q| state.corner_point[q as usize]) {
+                    let across = side.rim.iter().position(|r| r.point == q);
+                    if let Some(j) = across
+                        .filter(|j| !beside(i, *j, n) || closing(s.breaks.is_empty(), i, *j, n))
+                    {
+                        s.shut[i * n + j] = true;
+                        s.shut[j * n + i] = true;
+                    }
+                }
+            }
+        }
+        if n == 3 && s.breaks.is_empty() && self.is_face(&side.rim, s) {
+            return false;
+        }
+        let closes = !s.breaks.is_empty() && s.shut[n - 1];
+        if closes || !best_filling(s, n) {
+            return false;
+        }
+        collect(&s.cut, n, 0, n - 1, &mut side.filling);
+        true
+    }
+
+    /// True when a face on these three points stands beside those of the ring.
+    fn is_face(&mut self, rim: &[Rim], s: &mut Scratch) -> bool {
+        self.state.ring(rim[0].point, &mut s.other);
+        let state = &self.state;
+        s.other.iter().any(|&c| {
+            let (a, b) = State::others(c);
+            let [a, b] = [a, b].map(|q| state.corner_point[q as usize]);
+            let own = |q| q == rim[1].point || q == rim[2].point;
+            own(a) && own(b) && s.ring.iter().all(|&r| r / 3 != c / 3)
+        })
+    }
+
+    /// Gives the faces that are left the corners of the fillings.
+    fn wire(&mut self, s: &mut Scratch) {
+        let state = &mut self.state;
+        let mut points: Vec<u32> = s
+            .sides
+            .iter()
+            .flat_map(|side| &side.rim)
+            .map(|r| r.point)
+            .collect();
+        points.sort_unstable();
+        points.dedup();
+        // Every corner that stands on one of these points, now or afterwards, before any link changes.
+        let mut corners: Vec<u32> = Vec::new();
+        for &point in &points {
+            state.look_around(point, &mut s.other);
+            corners.extend(&s.other);
+        }
+        for side in &s.sides {
+            let mut left = side.faces.iter().filter(|&&f| state.alive[f as usize]);
+            for triangle in &side.filling {
+                let Some(&face) = left.next() else { break };
+                for (k, &at) in triangle.iter().enumerate() {
+                    let (c, rim) = (3 * face + k as u32, side.rim[at as usize]);
+                    corners.push(c);
+                    state.corner_point[c as usize] = rim.point;
+                    state.corner_wedge[c as usize] = rim.wedge;
+                    self.record.rewire(
+                        3 * state.source_face[face as usize] + k as u32,
+                        state.source_point[rim.point as usize],
+                        state.source_wedge[rim.wedge as usize],
+                    );
+                }
+            }
+        }
+        corners.sort_unstable();
+        corners.dedup();
+        corners.retain(|&c| state.alive[c as usize / 3]);
+        for &point in &points {
+            let own = |c: &u32| state.corner_point[*c as usize] == point;
+            s.other.clear();
+            s.other.extend(corners.iter().copied().filter(own));
+            for (k, &c) in s.other.iter().enumerate() {
+                state.next[c as usize] = s.other[(k + 1) % s.other.len()];
+            }
+            state.first[point as usize] = s.other.first().copied().unwrap_or(NONE);
+            state.version[point as usize] += 1;
+        }
+    }
+}
+
+/// True for neighbours in a polygon of n corners.
+fn beside(i: usize, j: usize, n: usize) -> bool {
+    i.abs_diff(j) == 1 || i.abs_diff(j) == n - 1
+}
+
+/// True for the side of a polygon that was not there before: the one between its ends, where the point stood on a line.
+fn closing(whole: bool, i: usize, j: usize, n: usize) -> bool {
+    !whole && i.abs_diff(j) == n - 1
+}
+
+/// Sorts the faces around a point into one side or two. False where it is no point of a flat region and none on a straight line.
+fn sides(state: &mut State, point: u32, s: &mut Scratch) -> bool {
+    state.ring(point, &mut s.ring);
+    let k = s.ring.len();
+    if !(1..=MOST_FACES).contains(&k) || !in_order(state, &mut s.ring) {
+        return false;
+    }
+    let at = |c: u32| state.corner_point[c as usize];
+    let (first, last) = (State::others(s.ring[0]).0, State::others(s.ring[k - 1]).1);
+    let closed = at(first) == at(last);
+    if !planes(state, point, &s.ring, &mut s.plane) {
+        return false;
+    }
+    // Where one side ends and the other begins: at spokes between faces of different planes, runs or wedges.
+    s.breaks.clear();
+    for i in 0..k {
+        let before = match i {
+            0 if !closed => {
+                s.breaks.push(0);
+                continue;
+            }
+            0 => k - 1,
+            i => i - 1,
+        };
+        let (a, b) = (s.ring[before], s.ring[i]);
+        let wedge = |c: u32| state.corner_wedge[c as usize];
+        let (there, here) = (State::others(a).1, State::others(b).0);
+        let differ = s.plane[before] != s.plane[i]
+            || state.face_run[a as usize / 3] != state.face_run[b as usize / 3]
+            || wedge(a) != wedge(b)
+            || wedge(there) != wedge(here);
+        if differ {
+            s.breaks.push(i);
+        }
+    }
+    let ranges: &[(usize, usize)] = match (closed, &s.breaks[..]) {
+        (true, []) => &[(0, k)],
+        (true, &[a, b]) => &[(a, b), (b, a + k)],
+        (false, [0]) => &[(0, k)],
+        _ => return false,
+    };
+    s.sides.resize_with(ranges.len(), Side::default);
+    let place = |p: u32| state.place[p as usize].as_dvec3();
+    let middle = place(point);
+    for (side, &(from, to)) in s.sides.iter_mut().zip(ranges) {
+        side.rim.clear();
+        side.faces.clear();
+        side.normal = DVec3::ZERO;
+        for i in from..to {
+            let c = s.ring[i % k];
+            let (n, p) = State::others(c);
+            let rim = |corner: u32| Rim {
+                point: at(corner),
+                wedge: state.corner_wedge[corner as usize],
+            };
+            side.rim.push(rim(n));
+            // A whole ring ends where it begins.
+            if i + 1 == to && !s.breaks.is_empty() {
+                side.rim.push(rim(p));
+            }
+            side.faces.push(c / 3);
+            side.normal += (place(at(n)) - middle).cross(place(at(p)) - middle);
+        }
+        side.normal = side.normal.normalize_or_zero();
+        if side.normal == DVec3::ZERO {
+            return false;
+        }
+    }
+    s.breaks.is_empty() || {
+        let rim = &s.sides[0].rim;
+        is_between(middle, place(rim[0].point), place(rim[rim.len() - 1].point))
+    }
+}
+
+/// Puts the corners of a point in order around it, an open fan from its beginning; false where it is not one fan.
+fn in_order(state: &State, ring: &mut [u32]) -> bool {
+    let at = |c: u32| state.corner_point[c as usize];
+    let begins = |c: u32| at(State::others(c).0);
+    let ends = |c: u32| at(State::others(c).1);
+    // A beginning that nothing ends at; a closed fan begins anywhere.
+    let first = (0..ring.len()).find(|&i| ring.iter().all(|&c| ends(c) != begins(ring[i])));
+    ring.swap(0, first.unwrap_or(0));
+    for i in 1..ring.len() {
+        let wanted = ends(ring[i - 1]);
+        let mut found = (i..ring.len()).filter(|&j| begins(ring[j]) == wanted);
+        let (Some(j), None) = (found.next(), found.next()) else {
+            return false;
+        };
+        ring.swap(i, j);
+    }
+    // No point twice on the way.
+    let twice = |i: usize| ring[..i].iter().any(|&c| begins(c) == begins(ring[i]));
+    !(1..ring.len()).any(twice)
+}
+
+/// Which of two planes each face around a point lies in; false where two are not enough.
+fn planes(state: &State, point: u32, ring: &[u32], into: &mut Vec<u8>) -> bool {
+    const UNKNOWN: u8 = u8::MAX;
+    let middle = state.place[point as usize].as_dvec3();
+    let off = |c: u32| state.corner_place(c).as_dvec3() - middle;
+    let vector = |c: u32| {
+        let (n, p) = State::others(c);
+        off(n).cross(off(p))
+    };
+    into.clear();
+    into.resize(ring.len(), UNKNOWN);
+    for plane in 0..2 {
+        let unknown = || (0..ring.len()).filter(|&i| into[i] == UNKNOWN);
+        let size = |&i: &usize| vector(ring[i]).length_squared();
+        let Some(largest) = unknown().max_by(|a, b| size(a).total_cmp(&size(b))) else {
+            break;
+        };
+        let Some(first) = vector(ring[largest]).try_normalize() else {
+            return false;
+        };
+        let lies = |c: u32, normal: DVec3, off_most: f64| {
+            let (n, p) = State::others(c);
+            off(n).dot(normal).abs() <= off_most
+                && off(p).dot(normal).abs() <= off_most
+                && vector(c).dot(normal) >= 0.0
+        };
+        // One face alone says little of a plane that is much wider than it: all that lie near it together do.
+        let near = unknown().filter(|&i| lies(ring[i], first, 8.0 * OFF));
+        let sum: DVec3 = near.map(|i| vector(ring[i])).sum();
+        let normal = sum.normalize_or(first);
+        for i in 0..ring.len() {
+            if into[i] == UNKNOWN && lies(ring[i], normal, OFF) {
+                into[i] = plane;
+            }
+        }
+    }
+    !into.contains(&UNKNOWN)
+}
+
+/// True when a point lies on the segment between two others.
+fn is_between(p: DVec3, a: DVec3, b: DVec3) -> bool {
+    let (to, from) = (b - p, p - a);
+    let along = (b - a).normalize_or_zero();
+    from.dot(along) > 0.0
+        && to.dot(along) > 0.0
+        && from.reject_from_normalized(along).length() <= OFF
+}
+
+/// True when UVs and colours of a side are one affine map of the place, so that nothing slips however it is filled.
+fn is_even(state: &State, point: u32, side: &Side) -> bool {
+    let middle = state.place[point as usize].as_dvec3();
+    let own = side.faces[0] * 3;
+    let own = (own..own + 3).find(|&c| state.corner_point[c as usize] == point);
+    let Some(own) = own.map(|c| state.corner_wedge[c as usize] as usize) else {
+        return false;
+    };
+    let (along, across) = side.normal.any_orthonormal_pair();
+    let places = || {
+        side.rim.iter().map(|r| {
+            let off = state.place[r.point as usize].as_dvec3() - middle;
+            (
+                DVec2::new(off.dot(along), off.dot(across)),
+                r.wedge as usize,
+            )
+        })
+    };
+    // The slope of a value that changes evenly, by least squares, and how far anything is off it.
+    let (mut xx, mut xy, mut yy) = (0.0, 0.0, 0.0);
+    for (x, _) in places() {
+        (xx, xy, yy) = (xx + x.x * x.x, xy + x.x * x.y, yy + x.y * x.y);
+    }
+    let determinant = xx * yy - xy * xy;
+    if determinant <= 0.0 {
+        return false;
+    }
+    let even = |value: &dyn Fn(usize) -> f64, most: f64| {
+        let zero = value(own);
+        let (mut bx, mut by) = (0.0, 0.0);
+        for (x, w) in places() {
+            let v = value(w) - zero;
+            (bx, by) = (bx + x.x * v, by + x.y * v);
+        }
+        let slope = DVec2::new(yy * bx - xy * by, xx * by - xy * bx) / determinant;
+        places().all(|(x, w)| (value(w) - zero - slope.dot(x)).abs() <= most)
+    };
+    let uv =
+        state.uv.is_empty() || (0..2).all(|k| even(&|w| state.uv[w][k] / state.uv_scale, UV_OFF));
+    uv && (state.more_uv.iter()).all(|set| (0..2).all(|k| even(&|w| f64::from(set[w][k]), UV_OFF)))
+        && (state.colour.is_empty()
+            || (0..4).all(|k| even(&|w| f64::from(state.colour[w][k]), COLOUR_OFF)))
+}
+
+/// For every stretch of a polygon the corner whose triangle with its ends makes the worst triangle of the stretch the best; false
+/// where it cannot be filled.
+fn best_filling(s: &mut Scratch, n: usize) -> bool {
+    s.best.clear();
+    s.best.resize(n * n, 0.0);
+    s.cut.clear();
+    s.cut.resize(n * n, 0);
+    // How far a triangle is from an even one; infinite where it does not stand upright.
+    let badness = |a: DVec2, b: DVec2, c: DVec2| {
+        let twice = (b - a).perp_dot(c - a);
+        let sides = a.distance_squared(b) + b.distance_squared(c) + c.distance_squared(a);
+        match twice > 1e-7 * sides && twice > 0.0 {
+            true => sides / twice,
+            false => f64::INFINITY,
+        }
+    };
+    for length in 2..n {
+        for from in 0..n - length {
+            let to = from + length;
+            let (mut best, mut cut) = (f64::INFINITY, 0);
+            // The whole polygon is closed by a side of its own.
+            if !s.shut[from * n + to] || length == n - 1 {
+                for k in from + 1..to {
+                    let inner = s.best[from * n + k].max(s.best[k * n + to]);
+                    if inner < best {
+                        let own = badness(s.flat[from], s.flat[k], s.flat[to]).max(inner);
+                        if own < best {
+                            (best, cut) = (own, k);
+                        }
+                    }
+                }
+            }
+            s.best[from * n + to] = best;
+            s.cut[from * n + to] = cut as u8;
+        }
+    }
+    s.best[n - 1].is_finite()
+}
+
+/// The triangles of the best filling of a stretch.
+fn collect(cut: &[u8], n: usize, from: usize, to: usize, into: &mut Vec<[u8; 3]>) {
+    if to - from < 2 {
+        return;
+    }
+    let k = cut[from * n + to] as usize;
+    into.push([from as u8, k as u8, to as u8]);
+    collect(cut, n, from, k, into);
+    collect(cut, n, k, to, into);
+}

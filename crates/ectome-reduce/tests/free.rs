@@ -1,0 +1,268 @@
+//! What costs nothing goes first: flat regions with holes come down to the corners of their outlines, V + 2h − 2 triangles for V
+//! corners and h holes, and nothing moves (the count is Euler's formula for a triangulated polygon with holes).
+
+use std::collections::HashMap;
+
+use ectome_compare::compare;
+use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress, measure, topology::Topology};
+use ectome_reduce::{Options, cut, merge_flat};
+use glam::{Affine3A, Quat, Vec2, Vec3};
+use rstest::rstest;
+
+/// A slab over the cells of a grid that are there: top, bottom, and a wall wherever a cell ends. Lines are `step` apart and the
+/// slab is `thick`.
+fn slab(n: i32, step: f32, thick: f32, there: impl Fn(i32, i32) -> bool) -> Mesh {
+    let there = |i: i32, j: i32| (0..n).contains(&i) && (0..n).contains(&j) && there(i, j);
+    let mut p = Primitive::default();
+    let mut known: HashMap<(i32, i32, bool), u32> = HashMap::new();
+    let mut quads: Vec<[(i32, i32, bool); 4]> = Vec::new();
+    for j in 0..n {
+        for i in 0..n {
+            if !there(i, j) {
+                continue;
+            }
+            quads.push([
+                (i, j, true),
+                (i, j + 1, true),
+                (i + 1, j + 1, true),
+                (i + 1, j, true),
+            ]);
+            quads.push([
+                (i, j, false),
+                (i + 1, j, false),
+                (i + 1, j + 1, false),
+                (i, j + 1, false),
+            ]);
+            for (beside, a, b) in [
+                ((i, j - 1), (i, j), (i + 1, j)),
+                ((i, j + 1), (i + 1, j + 1), (i, j + 1)),
+                ((i - 1, j), (i, j + 1), (i, j)),
+                ((i + 1, j), (i + 1, j), (i + 1, j + 1)),
+            ] {
+                if !there(beside.0, beside.1) {
+                    let at = |(i, j): (i32, i32), top| (i, j, top);
+                    quads.push([at(a, true), at(b, true), at(b, false), at(a, false)]);
+                }
+            }
+        }
+    }
+    for quad in quads {
+        let corners = quad.map(|(i, j, top)| {
+            *known.entry((i, j, top)).or_insert_with(|| {
+                let y = if top { thick } else { 0.0 };
+                p.positions
+                    .push(Vec3::new(i as f32 * step, y, j as f32 * step));
+                p.positions.len() as u32 - 1
+            })
+        });
+        let [a, b, c, d] = corners;
+        p.corners.extend([a, b, c, a, c, d]);
+    }
+    let mut builder = MeshBuilder::new();
+    builder.part("slab", Affine3A::IDENTITY).primitive(p);
+    builder.finish()
+}
+
+/// 64 square holes in rows of eight.
+fn with_square_holes() -> Mesh {
+    slab(17, 0.1, 0.2, |i, j| i % 2 == 0 || j % 2 == 0)
+}
+
+/// Turned by an odd angle, and every point off by up to a ten-millionth of its size: as files round.
+fn turned_and_noisy(mesh: &Mesh) -> Mesh {
+    let mut out = mesh.clone();
+    let size = measure::bounds(mesh).diagonal();
+    let turn = Quat::from_euler(glam::EulerRot::XYZ, 0.7, 1.1, 0.3);
+    let mut seed = 7u32;
+    let mut noise = || {
+        seed = seed.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (seed >> 8) as f32 / (1 << 24) as f32 - 0.5
+    };
+    for p in &mut out.points {
+        *p = turn * *p + Vec3::new(noise(), noise(), noise()) * 2e-7 * size;
+    }
+    out.normals.iter_mut().for_each(|n| *n = turn * *n);
+    out
+}
+
+fn merged(mesh: &Mesh) -> Mesh {
+    let made = merge_flat(mesh, &Options::default(), &Progress::new());
+    made.unwrap().mesh
+}
+
+/// Nothing has moved, opened, turned over or slipped.
+fn is_the_same(mesh: &Mesh, flat: &Mesh) {
+    flat.check().unwrap();
+    let report = compare(mesh, flat, &Progress::new()).unwrap();
+    assert!(
+        report.deviation_max_percent_of_diagonal <= 1e-4,
+        "{report:?}"
+    );
+    assert_eq!(report.flipped_faces, 0, "{report:?}");
+    assert!(
+        report.uv_drift_max_texels.is_none_or(|d| d < 0.1),
+        "{report:?}"
+    );
+    let (a, b) = (Topology::of(mesh), Topology::of(flat));
+    assert_eq!(
+        (a.open_loops, a.nonmanifold_edges),
+        (b.open_loops, b.nonmanifold_edges)
+    );
+    assert_eq!(a.euler_characteristic, b.euler_characteristic);
+    let area = measure::area(flat) / measure::area(mesh);
+    assert!((area - 1.0).abs() < 1e-5, "{area}");
+}
+
+#[rstest]
+#[case::straight(false)]
+#[case::turned_and_noisy(true)]
+fn a_plate_with_square_holes_comes_down_to_its_corners(#[case] noisy: bool) {
+    let mut mesh = with_square_holes();
+    assert_eq!(mesh.triangle_count(), 1548);
+    if noisy {
+        mesh = turned_and_noisy(&mesh);
+    }
+    let flat = merged(&mesh);
+    // Two faces of 4 + 64 · 4 corners and 64 holes, four outer walls, four walls a hole.
+    assert_eq!(flat.triangle_count(), 2 * (260 + 128 - 2) + 8 + 512);
+    is_the_same(&mesh, &flat);
+}
+
+/// An ordinary cut takes what is free first, so it is exact at every count down to there.
+#[rstest]
+#[case(1500)]
+#[case(1400)]
+#[case(1292)]
+fn a_cut_takes_what_is_free_first(#[case] target: usize) {
+    let mesh = with_square_holes();
+    let made = cut(&mesh, target, &Options::default(), &Progress::new()).unwrap();
+    assert_eq!(made.mesh.triangle_count(), target);
+    is_the_same(&mesh, &made.mesh);
+    assert!(!made.lines_released && !made.corners_released);
+}
+
+/// Letters of cells, as text of a font is turned into a mesh: outlines that turn often, holes in some of them.
+#[rstest]
+#[case::straight(false)]
+#[case::turned_and_noisy(true)]
+fn letters_of_cells_keep_their_corners_only(#[case] noisy: bool) {
+    const ROWS: [&str; 7] = [
+        ".####.#..#.####.#",
+        ".#....#..#.#..#.#",
+        ".###..####.####.#",
+        ".#....#..#.#..#.#",
+        ".####.#..#.####.#",
+        ".................",
+        "##############...",
+    ];
+    let there = |i: i32, j: i32| {
+        let (i, j) = (i as usize / 4, j as usize / 4);
+        ROWS.get(j).and_then(|r| r.as_bytes().get(i)) == Some(&b'#')
+    };
+    let mut mesh = slab(17 * 4, 0.05, 0.3, there);
+    // Corners of the outlines: points of the grid with an odd number of cells around them.
+    let mut corners = 0;
+    for j in 0..=17 * 4 {
+        for i in 0..=17 * 4 {
+            let around = [(i - 1, j - 1), (i, j - 1), (i, j), (i - 1, j)]
+                .map(|(i, j)| there_in(&there, i, j));
+            corners += around.iter().filter(|t| **t).count() % 2;
+        }
+    }
+    let euler = Topology::of(&mesh);
+    // A solid of c pieces and h holes through it: V − E + F = 2(c − h), and its flat faces come to 2(V + 2h − 2c) triangles.
+    let twice = 2 * euler.components as i64 - euler.euler_characteristic;
+    let (pieces, holes) = (euler.components, twice as usize / 2);
+    let want = 2 * (corners + 2 * holes - 2 * pieces) + 2 * corners;
+    if noisy {
+        mesh = turned_and_noisy(&mesh);
+    }
+    let flat = merged(&mesh);
+    is_the_same(&mesh, &flat);
+    // Where two cells meet at a corner only the surface is no manifold, and what stands there stays.
+    let most = want + want / 50;
+    assert!(
+        flat.triangle_count() <= most,
+        "{} for {want}",
+        flat.triangle_count()
+    );
+}
+
+fn there_in(there: &impl Fn(i32, i32) -> bool, i: i32, j: i32) -> bool {
+    i >= 0 && j >= 0 && there(i, j)
+}
+
+/// Discs with square cells around a round hole of 32 corners stay what they are.
+#[rstest]
+#[case::straight(false)]
+#[case::turned_and_noisy(true)]
+fn a_plate_with_round_holes_comes_down_to_their_corners(#[case] noisy: bool) {
+    let mut mesh = round_holes(3, 24);
+    if noisy {
+        mesh = turned_and_noisy(&mesh);
+    }
+    let holes = 9;
+    let flat = merged(&mesh);
+    is_the_same(&mesh, &flat);
+    assert_eq!(flat.triangle_count(), 4 + 32 * holes + 2 * holes - 2);
+}
+
+/// An open sheet of n × n squares with a hole of 32 corners in each, ringed by `rings` rings of quads out to the square, whose sides
+/// have eight stretches each.
+fn round_holes(n: u32, rings: u32) -> Mesh {
+    let mut p = Primitive {
+        uv_sets: vec![Vec::new()],
+        ..Primitive::default()
+    };
+    let mut known: HashMap<[i64; 2], u32> = HashMap::new();
+    for cell in 0..n * n {
+        let middle = Vec2::new((cell % n) as f32 + 0.5, (cell / n) as f32 + 0.5);
+        let mut at = |ring: u32, k: u32| -> u32 {
+            let a = std::f32::consts::TAU * (k % 32) as f32 / 32.0;
+            let round = Vec2::new(a.cos(), a.sin()) * 0.3;
+            // On the square: 32 places, eight a side, a corner at every eighth.
+            let s = (k % 32 + 4) % 32;
+            let (side, t) = (s / 8, (s % 8) as f32 / 8.0 - 0.5);
+            let square = match side {
+                0 => Vec2::new(0.5, t),
+                1 => Vec2::new(-t, 0.5),
+                2 => Vec2::new(-0.5, -t),
+                _ => Vec2::new(t, -0.5),
+            };
+            let place = middle + round.lerp(square, ring as f32 / rings as f32);
+            let key = [place.x, place.y].map(|v| (f64::from(v) * 1e5).round() as i64);
+            *known.entry(key).or_insert_with(|| {
+                p.positions.push(Vec3::new(place.x, 0.0, place.y));
+                p.uv_sets[0].push(place / n as f32);
+                p.positions.len() as u32 - 1
+            })
+        };
+        let mut corners = Vec::new();
+        for ring in 0..rings {
+            for k in 0..32 {
+                let quad = [
+                    at(ring, k),
+                    at(ring, k + 1),
+                    at(ring + 1, k + 1),
+                    at(ring + 1, k),
+                ];
+                let [a, b, c, d] = quad;
+                corners.extend([a, b, c, a, c, d]);
+            }
+        }
+        p.corners.extend(corners);
+    }
+    let mut builder = MeshBuilder::new();
+    builder.part("sheet", Affine3A::IDENTITY).primitive(p);
+    builder.finish()
+}
+
+/// Shelves: boxes of many quads. Twelve triangles each, whatever they began with; and none where the texture lies unevenly.
+#[test]
+fn boxes_come_down_to_twelve_triangles_in_little_time() {
+    let mesh = slab(220, 0.01, 0.5, |_, _| true);
+    assert!(mesh.triangle_count() > 190_000);
+    let flat = merged(&mesh);
+    assert_eq!(flat.triangle_count(), 12);
+    is_the_same(&mesh, &flat);
+}
