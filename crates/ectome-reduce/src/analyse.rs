@@ -15,6 +15,7 @@ use crate::{
     duplicate::drop_doubles,
     feature::Features,
     floor::Floors,
+    free::Which,
     guard::{Guard, collapse},
     hold::CutError,
     log::CollapseLog,
@@ -89,7 +90,9 @@ pub fn analyse(
     progress.at(0.0)?;
     let mut analysis = Analysis::of(mesh, options, None, &progress.span(0.0, 0.3))?;
     progress.stage("Collapsing");
-    analysis.take_free(&progress.span(0.3, 0.35))?;
+    if options.flat_only {
+        analysis.take_free(Which::All, &progress.span(0.3, 0.35))?;
+    }
     let limits = Limits::of_whole(analysis.state.triangles);
     analysis.passes(limits, &progress.span(0.35, 0.75))?;
     analysis.compact();
@@ -124,6 +127,10 @@ pub(crate) struct Analysis {
     pairs: Vec<(u32, u32)>,
     pub release: Release,
     pub record: Recorder,
+    /// Points that cost nothing and are stuck may still stand.
+    pub free_first: bool,
+    /// A collapse that loses something waits for them.
+    pub waits: bool,
 }
 
 impl Analysis {
@@ -158,6 +165,8 @@ impl Analysis {
             pairs: Vec::new(),
             release: Release::Nothing,
             record,
+            free_first: false,
+            waits: false,
             state,
         })
     }
@@ -218,12 +227,19 @@ impl Analysis {
         let start = self.state.triangles.max(1);
         let mut collapsed_since_fill = 0usize;
         let mut steps = 0usize;
+        self.free_first = !self.state.flat_only;
         loop {
             steps += 1;
             if steps.is_multiple_of(4096) {
                 progress.at((start - self.state.triangles) as f32 / start as f32)?;
             }
             let cheapest = self.heap.peek().map_or(f32::INFINITY, |w| w.cost);
+            // What costs nothing goes before anything that costs something, also where no collapse takes it.
+            if std::mem::take(&mut self.waits) {
+                self.free_first = self.take_free(Which::Stuck, &progress.span(0.0, 0.0))? > 0;
+                self.refill();
+                continue;
+            }
             if self.drop_piece_cheaper_than(cheapest) {
                 continue;
             }
@@ -282,6 +298,7 @@ impl Analysis {
             && !is_last
             && self.floors.allow(&self.state, on_edge())
             && plan(&self.state, a, b, &pairs, self.release, &mut made)
+            && !self.must_wait(&made)
             && self.guard.allows(&mut self.state, &made, self.release)
             && (self.guard.folded.is_empty() || {
                 let folded = self.guard.folded.iter().copied();

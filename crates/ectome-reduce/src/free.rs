@@ -16,8 +16,9 @@ use rayon::prelude::*;
 use crate::{
     analyse::Analysis,
     feature::Class,
+    flat::FLAT,
     guard::collapse,
-    plan::{Plan, plan_free},
+    plan::{Plan, Release, plan_free},
     state::{NONE, State},
 };
 
@@ -71,9 +72,27 @@ struct Scratch {
     plan: Plan,
 }
 
+/// Which of the points that cost nothing go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Which {
+    /// All of them.
+    All,
+    /// Those that collapses would take for nothing if the faces around let them: what can go by itself is left to the order of costs,
+    /// which leaves better triangles.
+    Stuck,
+}
+
 impl Analysis {
-    /// Takes out every point that costs nothing, until none is left. Returns how many went.
-    pub fn take_free(&mut self, progress: &Progress) -> Result<usize, Cancelled> {
+    /// True when a collapse loses something while points that cost nothing may still stand: they go first.
+    pub fn must_wait(&mut self, plan: &Plan) -> bool {
+        let area = |p: u32| self.state.point_area[p as usize];
+        let nothing = FLAT * FLAT * (area(plan.gone) + area(plan.kept));
+        self.waits = self.free_first && plan.geometric > nothing;
+        self.waits
+    }
+
+    /// Takes out points that cost nothing, until none is left. Returns how many went.
+    pub fn take_free(&mut self, which: Which, progress: &Progress) -> Result<usize, Cancelled> {
         let state = &self.state;
         let may_go = |state: &State, p: u32| {
             let at = p as usize;
@@ -97,7 +116,10 @@ impl Analysis {
                     progress.at((went as f32 / start as f32).min(1.0))?;
                 }
                 again[point as usize] = false;
-                if !may_go(&self.state, point) || !self.take_out(point, &mut scratch) {
+                if !may_go(&self.state, point)
+                    || which == Which::Stuck && !self.is_stuck(point, &mut scratch)
+                    || !self.take_out(point, &mut scratch)
+                {
                     continue;
                 }
                 went += 1;
@@ -112,6 +134,42 @@ impl Analysis {
             waiting = next;
         }
         Ok(went)
+    }
+
+    /// True when some collapse would take a point for nothing and the shape of the faces around allows none of these.
+    fn is_stuck(&mut self, point: u32, s: &mut Scratch) -> bool {
+        self.state.ring(point, &mut s.ring);
+        let mut around = std::mem::take(&mut s.other);
+        around.clear();
+        around.extend(s.ring.iter().flat_map(|&c| {
+            let (n, p) = State::others(c);
+            [n, p].map(|q| self.state.corner_point[q as usize])
+        }));
+        around.sort_unstable();
+        around.dedup();
+        let mut free = false;
+        let goes = around.iter().any(|&far| {
+            s.pairs.clear();
+            s.pairs.extend(s.ring.iter().filter_map(|&c| {
+                let (n, p) = State::others(c);
+                let mut there = [n, p].into_iter();
+                let there = there.find(|&t| self.state.corner_point[t as usize] == far)?;
+                Some((c, there))
+            }));
+            let goes = plan_free(&self.state, point, far, &s.pairs, &mut s.plan)
+                && self.costs_nothing(&s.plan);
+            free |= goes;
+            let guard = &mut self.guard;
+            goes && guard.allows(&mut self.state, &s.plan, Release::Nothing)
+        });
+        s.other = around;
+        free && !goes
+    }
+
+    /// True when the planes of the source say that a collapse moves nothing, as far as they can tell.
+    fn costs_nothing(&self, plan: &Plan) -> bool {
+        let area = |p: u32| self.state.point_area[p as usize];
+        plan.geometric <= OFF_MEAN * OFF_MEAN * (area(plan.gone) + area(plan.kept))
     }
 
     /// Takes one point out if that costs nothing.
@@ -167,8 +225,7 @@ impl Analysis {
         if !plan_free(&self.state, point, kept, &s.pairs, &mut s.plan) {
             return false;
         }
-        let area = self.state.point_area[point as usize] + self.state.point_area[kept as usize];
-        if s.plan.geometric > OFF_MEAN * OFF_MEAN * area {
+        if !self.costs_nothing(&s.plan) {
             return false;
         }
         // What is lost is nothing, whatever the planes of small faces say far away from them.

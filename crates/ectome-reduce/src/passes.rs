@@ -9,6 +9,7 @@ use rayon::prelude::*;
 
 use crate::{
     analyse::{Analysis, Waiting},
+    free::Which,
     guard::Guard,
     piece::renumber,
     plan::{Plan, plan},
@@ -54,12 +55,22 @@ impl Analysis {
         let mut course = Vec::new();
         let mut highest = 0f32;
         let mut live: Vec<u32> = (0..self.state.place.len() as u32).collect();
+        // Blocks of a larger mesh leave what is stuck to the whole.
+        let mut next_free = match self.state.flat_only || limits.cost.is_finite() {
+            true => 0,
+            false => start,
+        };
         while self.state.triangles > goal {
             if 2 * self.state.triangles < self.state.alive.len() {
                 self.compact();
                 live = (0..self.state.place.len() as u32).collect();
             } else {
                 live.retain(|&p| self.state.first[p as usize] != NONE);
+            }
+            // Points that cost nothing and are stuck: whenever half of the rest has gone.
+            if self.state.triangles <= next_free {
+                next_free = self.state.triangles / 2;
+                self.take_free(Which::Stuck, &progress.span(0.0, 0.0))?;
             }
             let mut best = self.best_edges(&live);
             let wanted = (best.len() as f64 * PASS_SHARE) as usize;

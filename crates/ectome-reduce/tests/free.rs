@@ -63,9 +63,9 @@ fn slab(n: i32, step: f32, thick: f32, there: impl Fn(i32, i32) -> bool) -> Mesh
     builder.finish()
 }
 
-/// 64 square holes in rows of eight.
+/// 64 square holes in rows of eight, the bars between them two cells wide.
 fn with_square_holes() -> Mesh {
-    slab(17, 0.1, 0.2, |i, j| i % 2 == 0 || j % 2 == 0)
+    slab(25, 0.1, 0.2, |i, j| i % 3 != 1 || j % 3 != 1)
 }
 
 /// Turned by an odd angle, and every point off by up to a ten-millionth of its size: as files round.
@@ -118,7 +118,7 @@ fn is_the_same(mesh: &Mesh, flat: &Mesh) {
 #[case::turned_and_noisy(true)]
 fn a_plate_with_square_holes_comes_down_to_its_corners(#[case] noisy: bool) {
     let mut mesh = with_square_holes();
-    assert_eq!(mesh.triangle_count(), 1548);
+    assert_eq!(mesh.triangle_count(), 2956);
     if noisy {
         mesh = turned_and_noisy(&mesh);
     }
@@ -130,9 +130,9 @@ fn a_plate_with_square_holes_comes_down_to_its_corners(#[case] noisy: bool) {
 
 /// An ordinary cut takes what is free first, so it is exact at every count down to there.
 #[rstest]
+#[case(2900)]
 #[case(1500)]
 #[case(1400)]
-#[case(1292)]
 fn a_cut_takes_what_is_free_first(#[case] target: usize) {
     let mesh = with_square_holes();
     let made = cut(&mesh, target, &Options::default(), &Progress::new()).unwrap();
