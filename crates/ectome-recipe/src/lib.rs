@@ -80,7 +80,7 @@ pub use kept::{Artefact, FirstPassed, Kept, Measurements};
 pub use proof::{Pictures, Proof, Proven};
 pub use recipe::{Ball, CutSettings, Recipe, Region, Target};
 pub use report::{CutReport, FirstPass, Vanished, VanishedPiece};
-pub use session::{CURVE_PLACES, Session};
+pub use session::{CURVE_PLACES, FlatOutlook, Session};
 pub use sheets::SheetsAs;
 pub use step::Step;
 pub use uv::{Packing, Stacks, UvChange, UvReport, UvStep};

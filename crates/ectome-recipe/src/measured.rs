@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use ectome_compare::Report;
 use ectome_formats::Scene;
-use ectome_mesh::{Mesh, nearest};
+use ectome_mesh::{Mesh, Run, nearest};
 use ectome_reduce::Cut;
 
 use crate::{
@@ -25,7 +25,7 @@ pub(crate) fn report(cut: &Cut, measured: &Report, source: &Mesh, before: usize)
     CutReport {
         triangles_before: before,
         triangles_after: cut.mesh.triangle_count(),
-        held_by: gave_way(cut),
+        held_by: gave_way(cut, source, measured.high.open_edges > 0),
         ..measured_report(measured, source)
     }
 }
@@ -98,14 +98,19 @@ pub(crate) fn gone(source: &Scene, left: &Mesh) -> Vec<String> {
     names
 }
 
-/// What had to give way, in words.
-fn gave_way(cut: &Cut) -> Vec<String> {
+/// What had to give way, in words: only what the source has.
+fn gave_way(cut: &Cut, source: &Mesh, is_open: bool) -> Vec<String> {
+    let lines = lines_of(source, is_open);
     let mut list = Vec::new();
-    if cut.corners_released {
-        list.push("corners of UV islands and lines, given up to meet the target".to_owned());
+    if cut.corners_released && !lines.is_empty() {
+        list.push(format!("corners of {lines}, given up to meet the target"));
     }
     if cut.lines_released {
-        list.push("outlines of UV islands, crossed to meet the target".to_owned());
+        list.push(match lines.is_empty() {
+            false => format!("{lines}, crossed to meet the target"),
+            true => "the two sides of thin walls, which may have come together to meet the target"
+                .to_owned(),
+        });
     }
     if cut.knots_released {
         list.push("tunnels and thin necks, closed or cut to meet the target".to_owned());
@@ -118,6 +123,31 @@ fn gave_way(cut: &Cut) -> Vec<String> {
         )),
     }
     list
+}
+
+/// The lines that a source can have, in words.
+fn lines_of(source: &Mesh, is_open: bool) -> String {
+    let several = |of: &dyn Fn(&Run) -> Option<u32>| {
+        let first = source.runs.first().and_then(of);
+        source.runs.iter().any(|r| of(r) != first)
+    };
+    let all = [
+        (!source.uv_sets.is_empty(), "outlines of UV islands"),
+        (!source.normals.is_empty(), "hard edges"),
+        (several(&|r| r.material), "material edges"),
+        (several(&|r| Some(r.part)), "part edges"),
+        (is_open, "open borders"),
+    ];
+    let names: Vec<&str> = all
+        .into_iter()
+        .filter(|(has, _)| *has)
+        .map(|(_, n)| n)
+        .collect();
+    match names.split_last() {
+        Some((last, [])) => (*last).to_owned(),
+        Some((last, rest)) => format!("{} or {last}", rest.join(", ")),
+        None => String::new(),
+    }
 }
 
 /// The largest resident size of this process so far, where the system tells.

@@ -129,6 +129,7 @@ impl CutSettings {
             attention: self.attention,
             protect: self.region.weights(&mesh.points),
             flat_only: false,
+            flat_within_m: 0.0,
             let_parts_go: self.let_parts_go,
         }
     }
@@ -280,15 +281,20 @@ impl Recipe {
         })
     }
 
-    /// The prepared source with its flat regions merged.
+    /// The prepared source with what is flat within so many millimetres merged.
     pub fn merge_flat(
         source: impl Into<String>,
         changes: &[Change],
         settings: CutSettings,
+        within_mm: f64,
     ) -> Self {
         let mut recipe = Self::built(source, changes);
         recipe.steps.push(Triangulate {}.into());
-        recipe.steps.push(MergeFlat { settings }.into());
+        let merge = MergeFlat {
+            settings,
+            within_mm,
+        };
+        recipe.steps.push(merge.into());
         recipe
     }
 

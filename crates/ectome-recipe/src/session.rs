@@ -8,7 +8,7 @@ use std::{
 use ectome_compare::{Details, Report};
 use ectome_formats::{Copy, Library, Scene, glb};
 use ectome_intake::parts::{fold::Fold, mirror, repeats};
-use ectome_mesh::{Cancelled, Mesh, Progress};
+use ectome_mesh::{Cancelled, Mesh, Progress, measure};
 use ectome_reduce::{
     CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse, prepare, refine,
 };
@@ -24,6 +24,26 @@ use crate::{
     proof::{self, Proven, prove},
     report::FirstPass,
 };
+
+/// What merging flat regions would leave of a source.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FlatOutlook {
+    /// Triangles where nothing may move.
+    pub triangles: u64,
+    /// A small distance, in millimetres…
+    pub near_mm: f64,
+    /// …and the triangles where what is flat within it is merged.
+    pub near: u64,
+}
+
+/// A distance that hardly shows on something of a diagonal: the greatest of 1, 2 and 5 times a power of ten that is no more than a
+/// five-thousandth of it.
+fn near_mm(diagonal_mm: f64) -> f64 {
+    let most = (diagonal_mm / 5e3).max(1e-6);
+    let power = 10f64.powf(most.log10().floor());
+    let step = [5.0, 2.0].into_iter().find(|s| s * power <= most);
+    step.unwrap_or(1.0) * power
+}
 
 /// A source of triangles with its analysis, ready to be cut.
 pub struct Session {
@@ -163,21 +183,31 @@ impl Session {
         &self.log
     }
 
-    /// Triangles that merging flat regions would leave.
+    /// What merging flat regions would leave: of those that are flat, and of those that nearly are.
     ///
     /// # Errors
     /// See [`EngineError`].
-    pub fn flat_triangles(&self, progress: &Progress) -> Result<usize, EngineError> {
-        let options = Options {
-            protect: Vec::new(),
-            ..self.options.clone()
+    pub fn flat_outlook(&self, progress: &Progress) -> Result<FlatOutlook, EngineError> {
+        let protect = match self.fold {
+            None => self.options.protect.clone(),
+            Some(_) => Vec::new(),
         };
-        let options = match self.fold {
-            None => &self.options,
-            Some(_) => &options,
+        let mesh = &self.source.mesh;
+        let left = |within_mm: f64, progress: &Progress| -> Result<u64, EngineError> {
+            let options = Options {
+                protect: protect.clone(),
+                flat_within_m: (within_mm / 1e3) as f32,
+                ..self.options.clone()
+            };
+            let cut = ectome_reduce::merge_flat(mesh, &options, progress)?;
+            Ok(cut.mesh.triangle_count() as u64)
         };
-        let cut = ectome_reduce::merge_flat(&self.source.mesh, options, progress)?;
-        Ok(cut.mesh.triangle_count())
+        let near_mm = near_mm(f64::from(measure::bounds(mesh).diagonal()) * 1e3);
+        Ok(FlatOutlook {
+            triangles: left(0.0, &progress.span(0.0, 0.5))?,
+            near_mm,
+            near: left(near_mm, &progress.span(0.5, 1.0))?,
+        })
     }
 
     /// Triangles of the source.

@@ -25,6 +25,15 @@ use crate::{
 /// How far a point may lie off a plane or a line and still count as on it, in diagonals: what rounding to 32 bits and a noise of
 /// 1e-7 leave.
 const OFF: f64 = 6e-7;
+/// Of a distance that is permitted the share that a point may lie off at one step: steps that bend the same way grow fourfold from one
+/// to the next, so all of them together come to 4/3 of the last.
+const STEP: f64 = 0.7;
+
+/// How far a point may lie off a plane or a line where `within` diagonals are permitted.
+pub fn off(within: f64) -> f64 {
+    OFF.max(STEP * within)
+}
+
 /// The same for the mean over the planes of the source's faces that a point comes to stand for. Each is only as good as its small face,
 /// and is asked far away from it, so this is no bound on what moves: that is [`OFF`] at each step, and steps that bend the same way
 /// grow fourfold from one to the next until they are refused. It ends what would go on for very long.
@@ -102,9 +111,13 @@ impl Analysis {
                 && !state.complex[at]
                 && state.protect.get(at).is_none_or(|&w| w == 0.0)
         };
+        // What is flat within a distance only need not look so.
+        let loose = state.flat_off > OFF;
         let mut waiting: Vec<u32> = (0..state.place.len() as u32)
             .into_par_iter()
-            .filter(|&p| may_go(state, p) && state.quadric[p as usize].least_axis() < SHARP)
+            .filter(|&p| {
+                may_go(state, p) && (loose || state.quadric[p as usize].least_axis() < SHARP)
+            })
             .collect();
         let (mut went, mut scratch) = (0, Scratch::default());
         let mut again = vec![false; self.state.place.len()];
@@ -169,7 +182,8 @@ impl Analysis {
     /// True when the planes of the source say that a collapse moves nothing, as far as they can tell.
     fn costs_nothing(&self, plan: &Plan) -> bool {
         let area = |p: u32| self.state.point_area[p as usize];
-        plan.geometric <= OFF_MEAN * OFF_MEAN * (area(plan.gone) + area(plan.kept))
+        let off = OFF_MEAN.max(16.0 * self.state.flat_off as f32);
+        plan.geometric <= off * off * (area(plan.gone) + area(plan.kept))
     }
 
     /// Takes one point out if that costs nothing.
@@ -427,7 +441,12 @@ fn sides(state: &mut State, point: u32, s: &mut Scratch) -> bool {
     }
     s.breaks.is_empty() || {
         let rim = &s.sides[0].rim;
-        is_between(middle, place(rim[0].point), place(rim[rim.len() - 1].point))
+        is_between(
+            middle,
+            place(rim[0].point),
+            place(rim[rim.len() - 1].point),
+            state.flat_off,
+        )
     }
 }
 
@@ -479,11 +498,11 @@ fn planes(state: &State, point: u32, ring: &[u32], into: &mut Vec<u8>) -> bool {
                 && vector(c).dot(normal) >= 0.0
         };
         // One face alone says little of a plane that is much wider than it: all that lie near it together do.
-        let near = unknown().filter(|&i| lies(ring[i], first, 8.0 * OFF));
+        let near = unknown().filter(|&i| lies(ring[i], first, 8.0 * state.flat_off));
         let sum: DVec3 = near.map(|i| vector(ring[i])).sum();
         let normal = sum.normalize_or(first);
         for i in 0..ring.len() {
-            if into[i] == UNKNOWN && lies(ring[i], normal, OFF) {
+            if into[i] == UNKNOWN && lies(ring[i], normal, state.flat_off) {
                 into[i] = plane;
             }
         }
@@ -492,12 +511,12 @@ fn planes(state: &State, point: u32, ring: &[u32], into: &mut Vec<u8>) -> bool {
 }
 
 /// True when a point lies on the segment between two others.
-fn is_between(p: DVec3, a: DVec3, b: DVec3) -> bool {
+fn is_between(p: DVec3, a: DVec3, b: DVec3, off: f64) -> bool {
     let (to, from) = (b - p, p - a);
     let along = (b - a).normalize_or_zero();
     from.dot(along) > 0.0
         && to.dot(along) > 0.0
-        && from.reject_from_normalized(along).length() <= OFF
+        && from.reject_from_normalized(along).length() <= off
 }
 
 /// True when UVs and colours of a side are one affine map of the place, so that nothing slips however it is filled.

@@ -120,6 +120,9 @@ pub struct Options {
     /// Only what costs nothing: points inside flat regions with an even texture, and on straight lines.
     /// Points that stay do not move at all.
     pub flat_only: bool,
+    /// With [`flat_only`](Self::flat_only), what lies within so many metres of a plane or a straight line counts as on it. UVs still have
+    /// to lie evenly.
+    pub flat_within_m: f32,
     /// Parts and materials may go as a whole. Otherwise the largest piece of each stays, however little is left of it.
     pub let_parts_go: bool,
     /// How much each point is protected: 0 not at all, 1 never moves, in between costs more. One per

@@ -7,7 +7,7 @@ use crate::{
     anchor::Anchor,
     block::Surroundings,
     feature::{Class, Features},
-    forms,
+    forms, free,
     options::{Options, Weights},
     quadric::Quadric,
     uv_fit::UvFit,
@@ -88,6 +88,8 @@ pub struct State {
 
     /// Only what costs nothing may go.
     pub flat_only: bool,
+    /// How far a point may lie off a plane or a line and count as on it, in diagonals.
+    pub flat_off: f64,
     /// What counts how much.
     pub weights: Weights,
     /// Protection of each point, or empty.
@@ -139,6 +141,7 @@ impl State {
             source_wedge: (0..wedges as u32).collect(),
             source_face: (0..faces as u32).collect(),
             flat_only: options.flat_only,
+            flat_off: free::off(f64::from(options.flat_within_m) / f64::from(diagonal)),
             weights: options.attention.weights(),
             protect: options.protect.clone(),
             first: vec![NONE; n],

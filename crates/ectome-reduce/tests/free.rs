@@ -266,3 +266,52 @@ fn boxes_come_down_to_twelve_triangles_in_little_time() {
     assert_eq!(flat.triangle_count(), 12);
     is_the_same(&mesh, &flat);
 }
+
+/// What is flat within a distance stays within it: on a ball, which is flat nowhere, and on a sheet under waves that are lower.
+#[rstest]
+#[case::ball(ectome_mesh::shapes::icosphere(1.0, 6), 0.004, 0.2)]
+#[case::ball_wider(ectome_mesh::shapes::icosphere(1.0, 6), 0.02, 0.05)]
+#[case::waves(waves(120, 0.0004), 0.002, 0.02)]
+#[case::plate(turned_and_noisy(&with_square_holes()), 0.002, 0.44)]
+fn nearly_flat_is_within_its_distance(#[case] mesh: Mesh, #[case] within: f32, #[case] share: f64) {
+    let options = Options {
+        flat_within_m: within,
+        ..Options::default()
+    };
+    let flat = merge_flat(&mesh, &options, &Progress::new()).unwrap().mesh;
+    flat.check().unwrap();
+    let report = compare(&mesh, &flat, &Progress::new()).unwrap();
+    let off = report.deviation_max_mm / 1e3;
+    assert!(off <= f64::from(within), "{off} for {within}");
+    assert_eq!(report.flipped_faces, 0);
+    let (a, b) = (Topology::of(&mesh), Topology::of(&flat));
+    assert_eq!(a.euler_characteristic, b.euler_characteristic);
+    assert_eq!(b.nonmanifold_edges, 0);
+    let left = flat.triangle_count() as f64 / mesh.triangle_count() as f64;
+    assert!(left <= share, "{left} of the triangles are left");
+}
+
+/// An open sheet of n × n squares under waves of a height.
+fn waves(n: u32, height: f32) -> Mesh {
+    let mut p = Primitive::default();
+    for j in 0..=n {
+        for i in 0..=n {
+            let (x, z) = (i as f32 / n as f32, j as f32 / n as f32);
+            p.positions.push(Vec3::new(
+                x,
+                height * (30.0 * x).sin() * (30.0 * z).cos(),
+                z,
+            ));
+        }
+    }
+    for j in 0..n {
+        for i in 0..n {
+            let a = j * (n + 1) + i;
+            let (b, c, d) = (a + 1, a + n + 2, a + n + 1);
+            p.corners.extend([a, d, c, a, c, b]);
+        }
+    }
+    let mut builder = MeshBuilder::new();
+    builder.part("sheet", Affine3A::IDENTITY).primitive(p);
+    builder.finish()
+}

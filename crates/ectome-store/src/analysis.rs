@@ -1,7 +1,7 @@
 //! Analyses by address.
 
-use ectome_recipe::{ErrorCurve, Recipe};
-use sqlx::Row;
+use ectome_recipe::{ErrorCurve, FlatOutlook, Recipe};
+use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
@@ -15,8 +15,8 @@ use crate::{
 pub struct Outlook {
     /// Expected largest deviation in metres against triangles, heaviest first.
     pub curve: ErrorCurve,
-    /// Triangles that merging the flat regions would leave.
-    pub flat: Option<u64>,
+    /// What merging flat regions would leave.
+    pub flat: Option<FlatOutlook>,
 }
 
 impl Store {
@@ -30,7 +30,7 @@ impl Store {
             let key = row.recipe(4).analysis_key().unwrap_or_default();
             sqlx::query(
                 "INSERT INTO work (kind, asset, light, needs) SELECT 'analyse', id, light, needs FROM assets WHERE id = ? \
-                 AND NOT EXISTS (SELECT 1 FROM analyses WHERE hash = ? AND flat IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work w \
+                 AND NOT EXISTS (SELECT 1 FROM analyses WHERE hash = ? AND near IS NOT NULL) AND NOT EXISTS (SELECT 1 FROM work w \
                  WHERE w.asset = assets.id AND w.kind = 'analyse' AND w.state = 'queued')",
             )
             .bind(asset)
@@ -47,7 +47,7 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn outlook(&self, recipe: &Recipe) -> Result<Option<Outlook>, StoreError> {
-        sqlx::query("SELECT curve, flat FROM analyses WHERE hash = ?")
+        sqlx::query("SELECT curve, flat, near_mm, near FROM analyses WHERE hash = ?")
             .bind(recipe.analysis_key().unwrap_or_default())
             .fetch_optional(&self.pool)
             .await?
@@ -55,7 +55,7 @@ impl Store {
                 Ok(Outlook {
                     curve: serde_json::from_str(row.try_get("curve")?)
                         .map_err(|e| StoreError::stored("error curve", e))?,
-                    flat: row.try_get("flat")?,
+                    flat: flat(&row)?,
                 })
             })
             .transpose()
@@ -67,7 +67,7 @@ impl Store {
         &self,
         recipe: &Recipe,
         curve: Option<&ErrorCurve>,
-        flat: Option<u64>,
+        flat: Option<&FlatOutlook>,
         artefacts: &[Named],
     ) -> Result<(), StoreError> {
         let Some(key) = recipe.analysis_key() else {
@@ -86,14 +86,32 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
             }
-            sqlx::query("UPDATE analyses SET flat = COALESCE(?, flat) WHERE hash = ?")
-                .bind(flat)
-                .bind(&key)
-                .execute(&mut *tx)
-                .await?;
+            if let Some(flat) = flat {
+                sqlx::query("UPDATE analyses SET flat = ?, near_mm = ?, near = ? WHERE hash = ?")
+                    .bind(flat.triangles)
+                    .bind(flat.near_mm)
+                    .bind(flat.near)
+                    .bind(&key)
+                    .execute(&mut *tx)
+                    .await?;
+            }
             tx.commit().await?;
             Ok(())
         })
         .await
     }
+}
+
+/// What a row says of flat regions; nothing where only an earlier version looked for them.
+fn flat(row: &MySqlRow) -> Result<Option<FlatOutlook>, StoreError> {
+    let triangles: Option<u64> = row.try_get("flat")?;
+    let near: (Option<f64>, Option<u64>) = (row.try_get("near_mm")?, row.try_get("near")?);
+    Ok(match (triangles, near) {
+        (Some(triangles), (Some(near_mm), Some(near))) => Some(FlatOutlook {
+            triangles,
+            near_mm,
+            near,
+        }),
+        _ => None,
+    })
 }

@@ -252,13 +252,22 @@ impl Store {
         self.ask_for(asset, &wanted).await
     }
 
-    /// The same for merging the flat regions of an asset, which is expected to leave `expected`
-    /// triangles.
+    /// The same for merging what is flat within so many millimetres in an asset, which is expected to leave `expected` triangles.
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn ask_for_flat(&self, asset: &Asset, expected: u64) -> Result<String, StoreError> {
-        let recipe = Recipe::merge_flat(&asset.source, &asset.preparation, asset.settings.clone());
+    pub async fn ask_for_flat(
+        &self,
+        asset: &Asset,
+        within_mm: f64,
+        expected: u64,
+    ) -> Result<String, StoreError> {
+        let recipe = Recipe::merge_flat(
+            &asset.source,
+            &asset.preparation,
+            asset.settings.clone(),
+            within_mm,
+        );
         self.ask_for(asset, &Wanted::of(&recipe, expected)).await
     }
 

@@ -4,6 +4,7 @@ use std::time::Instant;
 
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
+use ectome_reduce::Options;
 use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output, triangulated};
@@ -13,6 +14,7 @@ use crate::{
     jury::Jury,
     measured::{part_at, report},
     proof::{Proven, prove},
+    words::length,
 };
 
 /// Takes flat regions and straight lines to the corners they need; nothing else changes.
@@ -21,6 +23,9 @@ pub struct MergeFlat {
     /// What it keeps; attention does not matter.
     #[serde(default)]
     pub settings: CutSettings,
+    /// What lies within so many millimetres of a plane or a straight line counts as on it.
+    #[serde(default)]
+    pub within_mm: f64,
 }
 
 impl Operation for MergeFlat {
@@ -30,6 +35,13 @@ impl Operation for MergeFlat {
 
     fn title(&self) -> &'static str {
         "Merging flat areas"
+    }
+
+    fn wish(&self) -> String {
+        match self.within_mm > 0.0 {
+            true => format!("Merging what is flat within {}", length(self.within_mm)),
+            false => self.title().to_owned(),
+        }
     }
 
     fn nature(&self) -> Nature {
@@ -42,24 +54,28 @@ impl Operation for MergeFlat {
 
     fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
         let scene = triangulated(input.scene()?, progress)?;
-        let (scene, report, proven) = merge_flat(scene, &self.settings, progress)?;
+        let (scene, report, proven) = merge_flat(scene, &self.settings, self.within_mm, progress)?;
         Ok(Output::proven(scene, report, proven))
     }
 }
 
-/// Merges the flat regions of a scene of triangles and measures the result.
+/// Merges what is flat within so many millimetres in a scene of triangles and measures the result.
 ///
 /// # Errors
 /// See [`EngineError`].
 pub fn merge_flat(
     source: Scene,
     settings: &CutSettings,
+    within_mm: f64,
     progress: &Progress,
 ) -> Result<(Scene, CutReport, Proven), EngineError> {
     let mesh = &source.mesh;
     let before = mesh.triangle_count();
     let started = Instant::now();
-    let options = settings.options(mesh);
+    let options = Options {
+        flat_within_m: (within_mm / 1e3) as f32,
+        ..settings.options(mesh)
+    };
     let cut = ectome_reduce::merge_flat(mesh, &options, &progress.span(0.0, 0.7))?;
     let seconds_analysis = started.elapsed().as_secs_f64();
     progress.stage("Measuring");

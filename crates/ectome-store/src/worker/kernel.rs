@@ -3,8 +3,8 @@
 use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Artefact, Change, Done, EngineError, ErrorCurve, Found, Inspection, Kept, Mark, Outcome,
-    Recipe, engine, picture, step::triangulated, thinned::thinned,
+    Artefact, Change, Done, EngineError, ErrorCurve, FlatOutlook, Found, Inspection, Kept, Mark,
+    Outcome, Recipe, engine, picture, step::triangulated, thinned::thinned,
 };
 
 use crate::{stock::StoreStock, work::Kind};
@@ -27,7 +27,7 @@ pub(super) enum Made {
     },
     Analysis {
         kept: Box<KeptBytes>,
-        flat: u64,
+        flat: FlatOutlook,
     },
     Result {
         outcome: Box<Outcome>,
@@ -140,7 +140,7 @@ pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError>
         Kind::Analyse => {
             let session = engine::open(recipe, stock, &progress.span(0.0, 0.75))?;
             progress.stage("Looking for flat regions");
-            let flat = session.flat_triangles(&progress.span(0.75, 1.0))? as u64;
+            let flat = session.flat_outlook(&progress.span(0.75, 1.0))?;
             Ok(Made::Analysis {
                 kept: Box::new(KeptBytes::of(session.into_kept())?),
                 flat,

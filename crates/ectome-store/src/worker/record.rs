@@ -1,6 +1,6 @@
 //! Stores what was made and records it.
 
-use ectome_recipe::{CutReport, Outcome, Recipe};
+use ectome_recipe::{CutReport, FlatOutlook, Outcome, Recipe};
 
 use super::kernel::{KeptBytes, Made, Prepared, SHARED, Written};
 use crate::{
@@ -40,7 +40,7 @@ pub(super) async fn record(
             store.finish_preparation(work.asset, &intake).await?;
             store.ask_for_analysis(work.asset).await
         }
-        Made::Analysis { kept, flat } => keep(store, recipe, *kept, Some(flat)).await,
+        Made::Analysis { kept, flat } => keep(store, recipe, *kept, Some(&flat)).await,
         Made::Result {
             outcome,
             mesh,
@@ -104,7 +104,7 @@ async fn keep(
     store: &Store,
     recipe: &Recipe,
     kept: KeptBytes,
-    flat: Option<u64>,
+    flat: Option<&FlatOutlook>,
 ) -> Result<(), StoreError> {
     let mut artefacts = Vec::new();
     if let Some((scene, report)) = kept.first_pass {

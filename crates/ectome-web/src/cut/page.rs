@@ -12,6 +12,7 @@ use super::settings_form::SettingsForm;
 use crate::{
     extract::{Form, Path},
     failure::Failure,
+    fields::Fields,
     reply::{back, ready_asset, target},
     state::App,
 };
@@ -69,21 +70,28 @@ pub async fn preview(
     Ok((headers, glb).into_response())
 }
 
-/// `POST /assets/{id}/flats`: a candidate with the flat regions merged.
+/// `POST /assets/{id}/flats`: a candidate with what is flat within `within_mm` merged.
 pub async fn flats(
     State(app): State<App>,
     Path(id): Path<u64>,
     headers: HeaderMap,
+    f: Fields,
 ) -> Result<Response, Failure> {
     let asset = ready_asset(&app, id).await?;
+    let within_mm = f.number("within_mm", "The distance in millimetres", 0.0, 1e6)?;
     let outlook = app.store.outlook(&asset.recipe(4)).await?;
-    let Some(expected) = outlook.and_then(|o| o.flat) else {
+    let Some(flat) = outlook.and_then(|o| o.flat) else {
         return Err(Failure::bad(format!(
             "{} is still being analysed. Merge its flat areas when that is done.",
             asset.name
         )));
     };
-    let hash = app.store.ask_for_flat(&asset, expected).await?;
+    let expected = if within_mm > 0.0 {
+        flat.near
+    } else {
+        flat.triangles
+    };
+    let hash = app.store.ask_for_flat(&asset, within_mm, expected).await?;
     let tray = app.store.tray(id).await?;
     let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "cut", number))

@@ -1,6 +1,6 @@
 //! What the Cut step shows.
 
-use ectome_recipe::{Attention, CutSettings, Inspection, Vanished, advice};
+use ectome_recipe::{Attention, CutSettings, FlatOutlook, Inspection, Vanished, advice};
 
 use super::tray_view::{TrayLine, result_sentence, tray_lines};
 use crate::{
@@ -38,6 +38,10 @@ pub struct CutView {
     pub quads: Option<String>,
     /// What merging flat areas would save, if it would save anything.
     pub flat: Option<String>,
+    /// The same within a small distance, if that saves more.
+    pub nearly_flat: Option<String>,
+    /// That distance in millimetres.
+    pub near_mm: String,
     pub guards: Vec<GuardLine>,
     pub crease: String,
     pub shares: Vec<ShareLine>,
@@ -88,7 +92,9 @@ impl CutView {
             places: report.map(|r| places(&r.vanished)).unwrap_or_default(),
             analysed: rows.outlook.is_some(),
             quads: quads_sentence(inspection),
-            flat: flat.and_then(|left| flat_sentence(left, rows.source_triangles())),
+            flat: flat.and_then(|f| flat_sentence(f.triangles, rows.source_triangles())),
+            nearly_flat: flat.and_then(|f| nearly_flat_sentence(&f, rows.source_triangles())),
+            near_mm: flat.map_or_else(String::new, |f| f.near_mm.to_string()),
             guards: guards(settings),
             crease: settings
                 .keep
@@ -169,6 +175,17 @@ fn flat_sentence(left: u64, source: u64) -> Option<String> {
         "Flat areas can go from {} to {} triangles, {:.0} % fewer, with no change of shape or texture.",
         words::grouped(source),
         words::grouped(left),
+        share * 100.0,
+    ))
+}
+
+fn nearly_flat_sentence(flat: &FlatOutlook, source: u64) -> Option<String> {
+    advice::flat_share(flat.near, flat.triangles)?;
+    let share = advice::flat_share(flat.near, source)?;
+    Some(format!(
+        "Flat within {}: down to {} triangles, {:.0} % fewer.",
+        words::length(flat.near_mm),
+        words::grouped(flat.near),
         share * 100.0,
     ))
 }

@@ -33,7 +33,8 @@ pub struct Cut {
     #[arg(long, value_name = "MM", conflicts_with_all = ["to", "share"])]
     within: Option<f64>,
     /// Only merge flat areas to the fewest triangles; shape and texture stay as they are.
-    #[arg(long, conflicts_with_all = ["to", "share", "within"])]
+    /// With --within, also what is flat within so many millimetres.
+    #[arg(long, conflicts_with_all = ["to", "share"])]
     flat: bool,
     #[command(flatten)]
     settings: SettingsArgs,
@@ -72,7 +73,8 @@ impl Cut {
         };
         let settings = self.settings.settings()?;
         let (scene, mut report) = if self.flat {
-            let (scene, report, _) = merge_flat(scene, &settings, &progress)?;
+            let (scene, report, _) =
+                merge_flat(scene, &settings, self.within.unwrap_or(0.0), &progress)?;
             (scene, report)
         } else {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
