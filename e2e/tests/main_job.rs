@@ -364,7 +364,7 @@ async fn nearly_flat_areas_merge_within_a_distance() {
         .until("document.querySelector('#label-candidate')?.textContent.includes('2')")
         .await;
     browser
-        .until("document.querySelector('#panel')?.textContent.includes('flat within 4.00 mm')")
+        .until("document.querySelector('#panel')?.textContent.includes('Largest deviation')")
         .await;
     let says = browser.text("#panel").await;
     let off = says.split("Largest deviation ").nth(1).unwrap();
