@@ -10,7 +10,7 @@ use std::sync::LazyLock;
 
 use divan::Bencher;
 use ectome_mesh::{Mesh, Progress};
-use ectome_reduce::{CollapseLog, Options, Replay, analyse, refine};
+use ectome_reduce::{CollapseLog, Options, Replay, analyse, merge_flat, refine};
 
 /// A million triangles with one seam.
 static GLOBE: LazyLock<Mesh> = LazyLock::new(|| common::globe(1000, 501, 0.05));
@@ -28,6 +28,13 @@ fn main() {
 fn analysis_of_globe_with_columns(bencher: Bencher, columns: u32) {
     let mesh = common::globe(columns, columns / 2 + 1, 0.05);
     bencher.bench(|| analyse(&mesh, &Options::default(), &Progress::new()));
+}
+
+/// Plates with square holes, of 100 000 and of a million triangles.
+#[divan::bench(args = [155, 490], sample_count = 5, sample_size = 1)]
+fn flat_areas_of_a_plate(bencher: Bencher, cells: i32) {
+    let mesh = common::slab(cells, 0.01, 0.2, |i, j| i % 3 != 1 || j % 3 != 1);
+    bencher.bench(|| merge_flat(&mesh, &Options::default(), &Progress::new()));
 }
 
 #[divan::bench(sample_count = 3, sample_size = 1)]

@@ -41,9 +41,50 @@ pub fn merge_flat(mesh: &Mesh, options: &Options, progress: &Progress) -> Result
     let log = analyse(mesh, &options, &progress.span(0.0, 0.9))?;
     let replay = Replay::new(mesh, &log).map_err(|_| CutError::NotTriangulated)?;
     let mut cut = replay.at(mesh, &log, replay.least())?;
+    if mesh.normals.is_empty() {
+        // Normals made for the result would lean over the edges of what is flat.
+        cut.mesh = without_normals(cut.mesh);
+    }
     tidy(&mut cut.mesh);
     progress.at(1.0)?;
     Ok(cut)
+}
+
+/// The mesh without normals, and without the vertices that only they told apart.
+fn without_normals(mut mesh: Mesh) -> Mesh {
+    let mut known: HashMap<Vec<u32>, u32> = HashMap::with_capacity(mesh.vertex_count());
+    let mut kept: Vec<usize> = Vec::new();
+    let number: Vec<u32> = (0..mesh.vertex_count())
+        .map(|v| {
+            let uvs = mesh.uv_sets.iter().flat_map(|set| set[v].to_array());
+            let colour = mesh.colours.get(v).map(|c| c.to_array());
+            let looks = uvs.chain(colour.into_iter().flatten()).map(f32::to_bits);
+            let key = std::iter::once(mesh.vertex_point[v]).chain(looks).collect();
+            *known.entry(key).or_insert_with(|| {
+                kept.push(v);
+                kept.len() as u32 - 1
+            })
+        })
+        .collect();
+    fn pick<T: Copy>(list: &[T], at: &[usize]) -> Vec<T> {
+        match list.is_empty() {
+            true => Vec::new(),
+            false => at.iter().map(|&i| list[i]).collect(),
+        }
+    }
+    mesh.vertex_point = pick(&mesh.vertex_point, &kept);
+    mesh.colours = pick(&mesh.colours, &kept);
+    for set in &mut mesh.uv_sets {
+        *set = pick(set, &kept);
+    }
+    mesh.normals.clear();
+    mesh.runs
+        .iter_mut()
+        .for_each(|r| r.channels.normals = false);
+    mesh.corners
+        .iter_mut()
+        .for_each(|v| *v = number[*v as usize]);
+    mesh
 }
 
 /// Flips diagonals inside flat regions until none is better the other way. Lines, outlines, places, and

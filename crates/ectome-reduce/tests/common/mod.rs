@@ -1,6 +1,8 @@
 //! Meshes that several tests cut.
 #![allow(dead_code, reason = "each test uses some of them")]
 
+use std::collections::HashMap;
+
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, measure};
 use glam::{Affine3A, Vec2, Vec3};
 
@@ -123,5 +125,59 @@ pub fn joined(meshes: &[Mesh]) -> Mesh {
                 ..Primitive::default()
             });
     }
+    builder.finish()
+}
+
+/// A slab over the cells of a grid that are there: top, bottom, and a wall wherever a cell ends. Lines are `step` apart and the
+/// slab is `thick`.
+pub fn slab(n: i32, step: f32, thick: f32, there: impl Fn(i32, i32) -> bool) -> Mesh {
+    let there = |i: i32, j: i32| (0..n).contains(&i) && (0..n).contains(&j) && there(i, j);
+    let mut p = Primitive::default();
+    let mut known: HashMap<(i32, i32, bool), u32> = HashMap::new();
+    let mut quads: Vec<[(i32, i32, bool); 4]> = Vec::new();
+    for j in 0..n {
+        for i in 0..n {
+            if !there(i, j) {
+                continue;
+            }
+            quads.push([
+                (i, j, true),
+                (i, j + 1, true),
+                (i + 1, j + 1, true),
+                (i + 1, j, true),
+            ]);
+            quads.push([
+                (i, j, false),
+                (i + 1, j, false),
+                (i + 1, j + 1, false),
+                (i, j + 1, false),
+            ]);
+            for (beside, a, b) in [
+                ((i, j - 1), (i, j), (i + 1, j)),
+                ((i, j + 1), (i + 1, j + 1), (i, j + 1)),
+                ((i - 1, j), (i, j + 1), (i, j)),
+                ((i + 1, j), (i + 1, j), (i + 1, j + 1)),
+            ] {
+                if !there(beside.0, beside.1) {
+                    let at = |(i, j): (i32, i32), top| (i, j, top);
+                    quads.push([at(a, true), at(b, true), at(b, false), at(a, false)]);
+                }
+            }
+        }
+    }
+    for quad in quads {
+        let corners = quad.map(|(i, j, top)| {
+            *known.entry((i, j, top)).or_insert_with(|| {
+                let y = if top { thick } else { 0.0 };
+                p.positions
+                    .push(Vec3::new(i as f32 * step, y, j as f32 * step));
+                p.positions.len() as u32 - 1
+            })
+        });
+        let [a, b, c, d] = corners;
+        p.corners.extend([a, b, c, a, c, d]);
+    }
+    let mut builder = MeshBuilder::new();
+    builder.part("slab", Affine3A::IDENTITY).primitive(p);
     builder.finish()
 }
