@@ -3,8 +3,7 @@
 //! A point inside a flat region, and one on a straight line between two of them, can go without a trace. Often no single edge at it
 //! can: around a point between four square holes every collapse would lay a triangle flat. So the point is taken out and
 //! the hole it leaves is filled anew (vertex decimation: W. J. Schroeder, J. A. Zarge, W. E. Lorensen, *Decimation of Triangle
-//! Meshes*, SIGGRAPH 1992), each side of a line by itself, with the triangles whose worst is best (dynamic programming over the
-//! polygon: G. T. Klincsek, *Minimal Triangulations of Polygonal Domains*, 1980). Such a polygon always has a filling, so a flat
+//! Meshes*, SIGGRAPH 1992), each side of a line by itself ([`fill`](crate::fill)). Such a polygon always has a filling, so a flat
 //! region comes down to the corners of its outline: a polygon of V corners and h holes to V + 2h − 2 triangles.
 //!
 //! In the log it is a collapse into one of the neighbours, and the corners of the faces that stay are wired anew.
@@ -16,6 +15,7 @@ use rayon::prelude::*;
 use crate::{
     analyse::Analysis,
     feature::Class,
+    fill::Polygon,
     flat::FLAT,
     guard::collapse,
     plan::{Plan, Release, plan_free},
@@ -73,10 +73,7 @@ struct Scratch {
     plane: Vec<u8>,
     breaks: Vec<usize>,
     sides: Vec<Side>,
-    flat: Vec<DVec2>,
-    best: Vec<f64>,
-    cut: Vec<u8>,
-    shut: Vec<bool>,
+    polygon: Polygon,
     pairs: Vec<(u32, u32)>,
     plan: Plan,
 }
@@ -209,7 +206,7 @@ impl Analysis {
         let last = s.sides[0].rim.len() - 1;
         let found = (0..ends)
             .chain((ends == 1).then_some(last))
-            .any(|at| self.into_neighbour(point, s.sides[0].rim[at].point, s));
+            .any(|at| self.joins_neighbour(point, s.sides[0].rim[at].point, s));
         if !found {
             return false;
         }
@@ -226,7 +223,7 @@ impl Analysis {
     }
 
     /// Plans the collapse of a point into a neighbour; leaves the rings with the guard.
-    fn into_neighbour(&mut self, point: u32, kept: u32, s: &mut Scratch) -> bool {
+    fn joins_neighbour(&mut self, point: u32, kept: u32, s: &mut Scratch) -> bool {
         s.pairs.clear();
         for &c in &s.ring {
             let (n, p) = State::others(c);
@@ -262,14 +259,11 @@ impl Analysis {
         let (along, across) = side.normal.any_orthonormal_pair();
         let state = &mut self.state;
         let middle = state.place[gone as usize].as_dvec3();
-        s.flat.clear();
-        s.flat.extend(side.rim.iter().map(|r| {
+        s.polygon.begin(side.rim.iter().map(|r| {
             let off = state.place[r.point as usize].as_dvec3() - middle;
             DVec2::new(off.dot(along), off.dot(across))
         }));
         // Edges across the polygon that are there already, on the other side of something.
-        s.shut.clear();
-        s.shut.resize(n * n, false);
         for (i, rim) in side.rim.iter().enumerate() {
             state.ring(rim.point, &mut s.other);
             for &c in &s.other {
@@ -279,11 +273,10 @@ impl Analysis {
                 let (a, b) = State::others(c);
                 for q in [a, b].map(|q| state.corner_point[q as usize]) {
                     let across = side.rim.iter().position(|r| r.point == q);
-                    if let Some(j) = across
-                        .filter(|j| !beside(i, *j, n) || closing(s.breaks.is_empty(), i, *j, n))
-                    {
-                        s.shut[i * n + j] = true;
-                        s.shut[j * n + i] = true;
+                    let is_new =
+                        |&j: &usize| !beside(i, j, n) || closing(s.breaks.is_empty(), i, j, n);
+                    if let Some(j) = across.filter(is_new) {
+                        s.polygon.shut(i, j);
                     }
                 }
             }
@@ -291,12 +284,8 @@ impl Analysis {
         if n == 3 && s.breaks.is_empty() && self.is_face(&side.rim, s) {
             return false;
         }
-        let closes = !s.breaks.is_empty() && s.shut[n - 1];
-        if closes || !best_filling(s, n) {
-            return false;
-        }
-        collect(&s.cut, n, 0, n - 1, &mut side.filling);
-        true
+        let closes = !s.breaks.is_empty() && s.polygon.is_shut(0, n - 1);
+        !closes && s.polygon.fill(&mut side.filling)
     }
 
     /// True when a face on these three points stands beside those of the ring.
@@ -561,54 +550,4 @@ fn is_even(state: &State, point: u32, side: &Side) -> bool {
     uv && (state.more_uv.iter()).all(|set| (0..2).all(|k| even(&|w| f64::from(set[w][k]), UV_OFF)))
         && (state.colour.is_empty()
             || (0..4).all(|k| even(&|w| f64::from(state.colour[w][k]), COLOUR_OFF)))
-}
-
-/// For every stretch of a polygon the corner whose triangle with its ends makes the worst triangle of the stretch the best; false
-/// where it cannot be filled.
-fn best_filling(s: &mut Scratch, n: usize) -> bool {
-    s.best.clear();
-    s.best.resize(n * n, 0.0);
-    s.cut.clear();
-    s.cut.resize(n * n, 0);
-    // How far a triangle is from an even one; infinite where it does not stand upright.
-    let badness = |a: DVec2, b: DVec2, c: DVec2| {
-        let twice = (b - a).perp_dot(c - a);
-        let sides = a.distance_squared(b) + b.distance_squared(c) + c.distance_squared(a);
-        match twice > 1e-7 * sides && twice > 0.0 {
-            true => sides / twice,
-            false => f64::INFINITY,
-        }
-    };
-    for length in 2..n {
-        for from in 0..n - length {
-            let to = from + length;
-            let (mut best, mut cut) = (f64::INFINITY, 0);
-            // The whole polygon is closed by a side of its own.
-            if !s.shut[from * n + to] || length == n - 1 {
-                for k in from + 1..to {
-                    let inner = s.best[from * n + k].max(s.best[k * n + to]);
-                    if inner < best {
-                        let own = badness(s.flat[from], s.flat[k], s.flat[to]).max(inner);
-                        if own < best {
-                            (best, cut) = (own, k);
-                        }
-                    }
-                }
-            }
-            s.best[from * n + to] = best;
-            s.cut[from * n + to] = cut as u8;
-        }
-    }
-    s.best[n - 1].is_finite()
-}
-
-/// The triangles of the best filling of a stretch.
-fn collect(cut: &[u8], n: usize, from: usize, to: usize, into: &mut Vec<[u8; 3]>) {
-    if to - from < 2 {
-        return;
-    }
-    let k = cut[from * n + to] as usize;
-    into.push([from as u8, k as u8, to as u8]);
-    collect(cut, n, from, k, into);
-    collect(cut, n, k, to, into);
 }

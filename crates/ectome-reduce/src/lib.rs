@@ -33,6 +33,7 @@ mod block;
 mod compact;
 mod duplicate;
 mod feature;
+mod fill;
 mod flat;
 mod floor;
 mod forms;

@@ -136,13 +136,7 @@ fn letters_of_cells_keep_their_corners_only(#[case] noisy: bool) {
     }
     let flat = merged(&mesh);
     is_the_same(&mesh, &flat);
-    // Where two cells meet at a corner only the surface is no manifold, and what stands there stays.
-    let most = want + want / 50;
-    assert!(
-        flat.triangle_count() <= most,
-        "{} for {want}",
-        flat.triangle_count()
-    );
+    assert_eq!(flat.triangle_count(), want);
 }
 
 fn there_in(there: &impl Fn(i32, i32) -> bool, i: i32, j: i32) -> bool {

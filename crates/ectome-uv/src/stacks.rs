@@ -148,7 +148,7 @@ mod tests {
             Box::new(|a| circle(a, 0.3)),
             Box::new(|a| {
                 let p = circle(a, 0.3);
-                let turned = (a > 1.0 && a < 2.0).then_some(0.05).unwrap_or(0.0);
+                let turned = if a > 1.0 && a < 2.0 { 0.05 } else { 0.0 };
                 Vec2::new(p.x + turned, p.y)
             }),
         ]);
