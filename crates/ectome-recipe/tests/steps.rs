@@ -111,7 +111,7 @@ fn imprinted() -> Change {
 #[case::prepare(of(vec![Prepare { change: weld() }.into()]), "48c61eba32c5ca42ab2d56b246548202", "7e109eec484d1998")]
 #[case::leave_out(of(vec![Prepare { change: imprinted() }.into(), LeaveOut {}.into()]), "6b093a91e54279a2ec2215e8f0cab588", "777d00c1adb2606c")]
 #[case::triangulate(of(vec![Triangulate {}.into()]), "da0590777d0e0ebf18a332f671b916bb", "208db700315f39ba")]
-#[case::merge_flat(of(vec![MergeFlat { settings: settings(), within_mm: 0.0 }.into()]), "14fb38664136368c184c06768506101e", "bf245a73756d4f0a")]
+#[case::merge_flat(of(vec![MergeFlat { settings: settings(), within_mm: 0.0 }.into()]), "14fb38664136368c184c06768506101e", "e0fe25ced27c7b78")]
 #[case::take_out_loops(
     of(vec![TakeOutLoops { which: LoopChoice::Every(2), settings: settings() }.into()]), "d203c7286b4ff556d7780a6a62fd3814", "00fd65a820d0dfcc"
 )]
