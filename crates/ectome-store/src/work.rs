@@ -275,6 +275,8 @@ impl Store {
             .fetch_optional(&mut *tx)
             .await?;
             let Some(row) = row else {
+                // What was looked at stays locked until this is over, and others pass over what is locked.
+                tx.rollback().await?;
                 return Ok(None);
             };
             let id: u64 = row.try_get("id")?;
