@@ -214,6 +214,7 @@ impl Guard {
                 plan.merges.iter().any(|m| m.from == w)
             });
         let kept_covered = !plan.moves
+            || plan.lifts
             || self.ring_kept.iter().all(|&c| {
                 let w = state.corner_wedge[c as usize];
                 plan.merges.iter().any(|m| m.into == w)
@@ -328,6 +329,7 @@ fn face_stays_upright(
         .find(|m| m.from == wedge || (plan.moves && m.into == wedge));
     let uv_new = match merge {
         Some(m) => m.uv,
+        None if plan.lifts && own == plan.kept => uv_of(state, c),
         None => extrapolated_uv(state, wedge, plan.place),
     };
     let (un, up) = (uv_of(state, n), uv_of(state, p));
@@ -444,7 +446,7 @@ fn merge_wedges(state: &mut State, plan: &Plan, m: &WedgeMerge) {
         state.uv[into] = m.uv;
         state.uv_fit[into] = m.fit;
     }
-    if plan.moves {
+    if plan.moves && !plan.lifts {
         let t = plan.along;
         for set in &mut state.more_uv {
             set[into] = set[from].lerp(set[into], t);

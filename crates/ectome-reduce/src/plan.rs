@@ -5,6 +5,7 @@ use glam::{DVec2, DVec3, Vec3};
 use crate::{
     feature::{Class, SHUT},
     flat::{EVEN, FLAT},
+    quadric::Quadric,
     state::State,
     uv_fit::UvFit,
 };
@@ -33,6 +34,8 @@ pub struct Plan {
     pub place: Vec3,
     /// True when the point that stays may move.
     pub moves: bool,
+    /// It moves, but all its attributes stay: a point of a line or a corner that lies better off the surface.
+    pub lifts: bool,
     /// Where `place` is along the edge: 0 at the point that goes, 1 at the one that stays.
     pub along: f32,
     /// Integral of squared distance over the surface, in scaled units.
@@ -54,6 +57,7 @@ impl Default for Plan {
             kept: 0,
             place: Vec3::ZERO,
             moves: false,
+            lifts: false,
             along: 0.0,
             cost: 0.0,
             total: 0.0,
@@ -125,9 +129,9 @@ fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> 
     let corners = release >= Release::Corners && on_line;
     let keeps = match (state.class[gone], state.class[kept]) {
         (Inside, Inside) if !on_line => Kept::Moves,
-        (Inside, _) if !on_line => Kept::Stays,
+        (Inside, _) if !on_line => Kept::Lifts,
         (Line, Line) if on_line => Kept::Moves,
-        (Line, Corner) if on_line => Kept::Stays,
+        (Line, Corner) if on_line => Kept::Lifts,
         // The end of a seam inside a surface: the seam grows shorter.
         (Line, Inside) if corners => Kept::Stays,
         (Corner, _) | (_, Corner) if corners => Kept::Stays,
@@ -135,10 +139,10 @@ fn way(state: &State, gone: u32, kept: u32, on_line: bool, release: Release) -> 
         _ => return None,
     };
     let held = state.flat_only || state.fixed_by[kept] > 0;
-    Some(if keeps == Kept::Moves && held {
-        Kept::Stays
-    } else {
-        keeps
+    let fixed = keeps == Kept::Lifts && (state.complex[kept] || state.on_border[kept]);
+    Some(match keeps {
+        Kept::Moves | Kept::Lifts if held || fixed => Kept::Stays,
+        keeps => keeps,
     })
 }
 
@@ -165,6 +169,8 @@ fn cheaper_way(
 enum Kept {
     /// It goes to the best place.
     Moves,
+    /// It goes to the best place that its UVs, which stay, allow.
+    Lifts,
     /// It stays where it is.
     Stays,
     /// The same, and somebody else has made sure that it costs nothing.
@@ -186,6 +192,7 @@ fn best(
     keeps: Kept,
     plan: &mut Plan,
 ) -> bool {
+    let lifts = keeps == Kept::Lifts;
     let moves = keeps == Kept::Moves;
     plan.merges.clear();
     for &(cg, ck) in spokes {
@@ -213,7 +220,7 @@ fn best(
         state.place[kept as usize].as_dvec3(),
     );
     // Whatever the attributes add, the surface alone costs at least its minimum.
-    let least = match moves {
+    let least = match moves || lifts {
         true => form.minimum().map_or(0.0, |x| form.at(x)),
         false => form.at(pk),
     };
@@ -226,16 +233,20 @@ fn best(
         }
     }
 
-    let place = if moves {
-        let mut whole = form + anchor;
-        if has_uv {
+    let mut tied = Quadric::default();
+    if lifts && has_uv {
+        tied = tied_by_uvs(state, kept, &plan.merges);
+    }
+    let place = if moves || lifts {
+        let mut whole = form + anchor + tied;
+        if has_uv && moves {
             for m in &plan.merges {
                 whole += m.fit.eliminated();
             }
         }
         let middle = (pg + pk) * 0.5;
         let reach = 4.0 * pg.distance_squared(pk);
-        let candidates = [pk, pg, middle];
+        let candidates = if lifts { [pk; 3] } else { [pk, pg, middle] };
         whole
             .minimum()
             .filter(|x| x.distance_squared(middle) <= reach)
@@ -254,6 +265,9 @@ fn best(
     let on_line = moves && state.class[kept as usize] == Class::Line;
     let mut cost = form.at(x);
     plan.geometric = cost as f32;
+    if lifts && has_uv {
+        cost += tied.at(x);
+    }
     for m in &mut plan.merges {
         if has_uv {
             let (from, into) = (state.uv[m.from as usize], state.uv[m.into as usize]);
@@ -265,7 +279,9 @@ fn best(
             } else {
                 m.fit.best_at(x).unwrap_or_else(|| from.lerp(into, along))
             };
-            cost += m.fit.error(x, m.uv);
+            if !lifts {
+                cost += m.fit.error(x, m.uv);
+            }
         }
         cost += state.shading_cost(m.from, m.into);
         cost += state.colour_cost(m.from, m.into, along as f32, moves);
@@ -273,7 +289,8 @@ fn best(
     plan.gone = gone;
     plan.kept = kept;
     plan.place = place;
-    plan.moves = moves;
+    plan.moves = moves || lifts;
+    plan.lifts = lifts;
     plan.along = along as f32;
     plan.total = cost as f32;
     if state.flat_only && keeps != Kept::StaysFree {
@@ -284,6 +301,28 @@ fn best(
     }
     plan.cost = (cost + anchor.at(x)) as f32;
     plan.cost.is_finite()
+}
+
+/// What the UVs of all wedges at `kept`, which stay as they are, cost at another place, with what `merges` adds to some of them.
+fn tied_by_uvs(state: &State, kept: u32, merges: &[WedgeMerge]) -> Quadric {
+    let mut form = Quadric::default();
+    let mut seen = [u32::MAX; 12];
+    let mut count = 0;
+    state.each_around(kept, |corner| {
+        let wedge = state.corner_wedge[corner as usize];
+        if seen[..count].contains(&wedge) || merges.iter().any(|m| m.into == wedge) {
+            return;
+        }
+        if count < seen.len() {
+            seen[count] = wedge;
+            count += 1;
+            form += state.uv_fit[wedge as usize].tied_to(state.uv[wedge as usize]);
+        }
+    });
+    for m in merges {
+        form += m.fit.tied_to(state.uv[m.into as usize]);
+    }
+    form
 }
 
 /// Where the foot of `x` on the segment from `from` to `to` is, 0–1.

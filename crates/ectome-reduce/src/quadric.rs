@@ -39,6 +39,12 @@ impl Quadric {
         }
     }
 
+    /// `2 b·x + c`.
+    #[inline]
+    pub fn affine(b: DVec3, c: f64) -> Self {
+        Self { a: [0.0; 6], b, c }
+    }
+
     /// `weight` times the squared distance to `point`.
     #[inline]
     pub fn point(point: DVec3, weight: f64) -> Self {

@@ -76,6 +76,17 @@ impl UvFit {
         e.max(0.0)
     }
 
+    /// The error of UV `s` anywhere, as a form in the place.
+    #[inline]
+    pub fn tied_to(&self, s: DVec2) -> Quadric {
+        let along = self.gradient[0] * s.x + self.gradient[1] * s.y;
+        self.square
+            + Quadric::affine(
+                -along,
+                self.weight * s.length_squared() - 2.0 * s.dot(self.offset),
+            )
+    }
+
     /// The error at the best UV, as a form in `x` alone.
     #[inline]
     pub fn eliminated(&self) -> Quadric {
