@@ -37,8 +37,22 @@ pub struct Spot {
 pub const BINS: usize = 32;
 /// The most spots that are listed.
 const SPOTS: usize = 8;
+/// A spot is at least so far off, as a share of the largest distance.
+pub const SPOT_SHARE: f32 = 0.25;
+/// Places measured between two looks at whether to stop.
+const AT_ONCE: usize = 65_536;
 /// How far spots stand apart, as a share of the diagonal.
 const APART: f32 = 0.06;
+
+/// How the points of a surface are measured, beside the places spread over it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Points {
+    /// Each to its distance.
+    Each,
+    /// Only those that are further off than a [`SPOT_SHARE`] of the furthest of the spread places; the others count as 0. Nothing that
+    /// [`Distances::sum`] says asks for them, and there are millions.
+    OnlyFar,
+}
 
 /// The distances of places of a surface to another.
 pub struct Distances {
@@ -64,7 +78,7 @@ pub fn one_way(
     samples: usize,
     progress: &Progress,
 ) -> Result<Deviation, CompareError> {
-    Ok(Distances::of(from, to, samples, progress)?.sum())
+    Ok(Distances::of(from, to, samples, Points::OnlyFar, progress)?.sum())
 }
 
 impl Distances {
@@ -74,8 +88,9 @@ impl Distances {
     /// As [`one_way`].
     pub fn of(
         from: &Mesh,
-        to: &nearest::Surface,
+        surface: &nearest::Surface,
         samples: usize,
+        points: Points,
         progress: &Progress,
     ) -> Result<Self, CompareError> {
         let spread = sample::by_area(from, samples);
@@ -95,11 +110,25 @@ impl Distances {
             .chain(used().map(|p| from.points[p]))
             .collect();
         let mut metres = Vec::with_capacity(places.len());
-        for (i, chunk) in places.chunks(65_536).enumerate() {
-            progress.at(i as f32 * 65_536.0 / places.len() as f32)?;
-            let found = to.nearest_each(chunk);
-            metres.extend(found.iter().map(|n| n.map_or(f32::NAN, |n| n.distance)));
-        }
+        let mut measure = |from: usize, to: usize, within: Option<f32>| {
+            for (i, chunk) in places[from..to].chunks(AT_ONCE).enumerate() {
+                progress.at((from + i * AT_ONCE) as f32 / places.len() as f32)?;
+                match within {
+                    Some(within) => metres.extend(surface.distance_beyond_each(chunk, within)),
+                    None => {
+                        let found = surface.nearest_each(chunk);
+                        metres.extend(found.iter().map(|n| n.map_or(f32::NAN, |n| n.distance)));
+                    }
+                }
+            }
+            Ok::<f32, CompareError>(metres.iter().copied().fold(0.0, f32::max))
+        };
+        let furthest = measure(0, spread.len(), None)?;
+        measure(
+            spread.len(),
+            places.len(),
+            (points == Points::OnlyFar).then_some(SPOT_SHARE * furthest),
+        )?;
         if metres.iter().any(|d| d.is_nan()) {
             return Err(CompareError::Empty);
         }
@@ -149,7 +178,7 @@ impl Distances {
 fn spots(places: &[Vec3], distances: &[f32], apart: f32) -> Vec<Spot> {
     let largest = distances.iter().copied().fold(0.0, f32::max);
     let mut order: Vec<usize> = (0..places.len())
-        .filter(|&i| distances[i] > 0.25 * largest)
+        .filter(|&i| distances[i] > SPOT_SHARE * largest)
         .collect();
     order.sort_unstable_by(|&a, &b| distances[b].total_cmp(&distances[a]).then(a.cmp(&b)));
     let mut list: Vec<Spot> = Vec::new();

@@ -2,14 +2,22 @@
 
 use std::sync::OnceLock;
 
-use ectome_mesh::{Cancelled, Mesh, Progress, islands, measure, nearest, topology::Topology};
+use ectome_mesh::{
+    Cancelled, Mesh, Progress, islands, measure, nearest, normals::at_corners, topology::Topology,
+};
 use serde::Serialize;
 use thiserror::Error;
 
-use crate::{density, deviation, flipped, normals, outline, seam_drift, uv_drift, vanished};
+use crate::{
+    density,
+    deviation::{self, Distances, Points},
+    flipped, normals, outline,
+    seam_drift::{self, Outlines},
+    uv_drift, vanished,
+};
 
 /// Places spread over each surface: enough for a mean that is stable to a percent.
-pub const SAMPLES: usize = 200_000;
+pub const SAMPLES: usize = 100_000;
 
 /// The size of texture in whose texels slips are given.
 pub const TEXELS: f64 = 2048.0;
@@ -217,6 +225,8 @@ pub struct Judge {
     /// Made when the first cut is judged.
     shapes: OnceLock<outline::Shapes>,
     density: OnceLock<Option<density::Density>>,
+    outlines: OnceLock<Outlines>,
+    normals: OnceLock<Vec<glam::Vec3>>,
 }
 
 impl Judge {
@@ -236,6 +246,8 @@ impl Judge {
             pieces: vanished::Pieces::of(high),
             shapes: OnceLock::new(),
             density: OnceLock::new(),
+            outlines: OnceLock::new(),
+            normals: OnceLock::new(),
         })
     }
 
@@ -284,13 +296,19 @@ impl Judge {
         progress.at(0.1)?;
         let (gone, missing) = self.pieces.vanished(high, &low_surface);
         let measuring = progress.span(0.1, 0.4);
-        let mut distances = deviation::Distances::of(high, &low_surface, SAMPLES, &measuring)?;
+        let points = match gone.is_empty() {
+            true => Points::OnlyFar,
+            // What has vanished is left out of the figures, and then smaller distances count.
+            false => Points::Each,
+        };
+        let mut distances = Distances::of(high, &low_surface, SAMPLES, points, &measuring)?;
         let there = distances.sum();
         let back = deviation::one_way(low, &self.surface, SAMPLES, &progress.span(0.4, 0.8))?;
         let flipped_faces = self.flipped(low).len();
         progress.at(0.85)?;
         let slip = uv_drift::drift(high, &self.surface, low);
-        let seams = seam_drift::drift(high, low);
+        let outlines = self.outlines.get_or_init(|| Outlines::of(high));
+        let seams = seam_drift::drift(outlines, &Outlines::of(low));
         let density = density::of(low);
         progress.at(0.9)?;
         let shapes = self.shapes.get_or_init(|| outline::Shapes::of(high));
@@ -352,7 +370,12 @@ impl Judge {
             outline_worst_m: outline.worst().map_or(0.0, |v| v.worst_m),
             texel_density_mean: density.map(|d| d.mean * TEXELS),
             texel_density_spread: density.map(|d| d.spread),
-            normal_deviation_mean_degrees: normals::mean_degrees(high, &self.surface, low),
+            normal_deviation_mean_degrees: normals::mean_degrees(
+                high,
+                self.normals.get_or_init(|| at_corners(high)),
+                &self.surface,
+                low,
+            ),
         };
         progress.at(1.0)?;
         let details = Details {

@@ -2,7 +2,6 @@
 
 use ectome_mesh::{Mesh, islands, nearest::Surface};
 use glam::{Vec2, Vec3};
-use rayon::prelude::*;
 
 /// Places looked at on each side.
 const PLACES: usize = 20_000;
@@ -16,28 +15,43 @@ pub struct SeamDrift {
     pub max: f64,
 }
 
+/// The outlines of the islands of a mesh.
+pub struct Outlines {
+    places: Vec<Vec3>,
+    surface: Surface,
+}
+
+impl Outlines {
+    /// Of the first UV set.
+    pub fn of(mesh: &Mesh) -> Self {
+        let list = islands::outlines(mesh);
+        Self {
+            places: spread(&list),
+            surface: Surface::of(&stretches(&list)),
+        }
+    }
+
+    /// The distance of each place on these outlines to others.
+    fn distances(&self, to: &Self) -> Vec<f64> {
+        let found = to.surface.nearest_each(&self.places);
+        let found = found.into_iter().flatten();
+        found.map(|p| f64::from(p.distance)).collect()
+    }
+}
+
 /// The distance from each place on the outlines of one mesh's islands to the nearest of the other's, both
 /// ways; `None` when one has none.
-pub fn drift(high: &Mesh, low: &Mesh) -> Option<SeamDrift> {
-    let (high, low) = (islands::outlines(high), islands::outlines(low));
-    if high.is_empty() || low.is_empty() {
+pub fn drift(high: &Outlines, low: &Outlines) -> Option<SeamDrift> {
+    if high.places.is_empty() || low.places.is_empty() {
         return None;
     }
-    let there = distances(&high, &low);
-    let back = distances(&low, &high);
+    let there = high.distances(low);
+    let back = low.distances(high);
     let mean = |d: &[f64]| d.iter().sum::<f64>() / d.len().max(1) as f64;
     Some(SeamDrift {
         mean: (mean(&there) + mean(&back)) / 2.0,
         max: there.into_iter().chain(back).fold(0.0, f64::max),
     })
-}
-
-fn distances(from: &[[Vec2; 2]], to: &[[Vec2; 2]]) -> Vec<f64> {
-    let target = Surface::of(&stretches(to));
-    spread(from)
-        .par_iter()
-        .filter_map(|p| Some(f64::from(target.nearest(p.extend(0.0))?.distance)))
-        .collect()
 }
 
 /// Stretches as triangles without width.
@@ -57,13 +71,13 @@ fn stretches(list: &[[Vec2; 2]]) -> Mesh {
 }
 
 /// Places spread evenly along stretches.
-fn spread(list: &[[Vec2; 2]]) -> Vec<Vec2> {
+fn spread(list: &[[Vec2; 2]]) -> Vec<Vec3> {
     let length: f32 = list.iter().map(|[a, b]| a.distance(*b)).sum();
     let step = (length / PLACES as f32).max(f32::MIN_POSITIVE);
     let mut out = Vec::with_capacity(PLACES + list.len());
     for [a, b] in list {
         let n = (a.distance(*b) / step).ceil().max(1.0);
-        out.extend((0..n as usize).map(|i| a.lerp(*b, i as f32 / n)));
+        out.extend((0..n as usize).map(|i| a.lerp(*b, i as f32 / n).extend(0.0)));
     }
     out
 }
@@ -96,6 +110,7 @@ mod tests {
     /// Closed form: sides 0.01 further out; the corners are √2 times as far.
     #[test]
     fn a_grown_island_has_moved_by_what_it_grew() {
+        let drift = |high: &Mesh, low: &Mesh| drift(&Outlines::of(high), &Outlines::of(low));
         let d = drift(&square(0.0), &square(0.02)).unwrap();
         assert!((d.mean - 0.01).abs() < 2e-4, "{d:?}");
         assert!((d.max - 0.01 * 2f64.sqrt()).abs() < 1e-5, "{d:?}");

@@ -112,6 +112,71 @@ impl Surface {
             .collect()
     }
 
+    /// The same where a triangle near each query is known already (by number, [`u32::MAX`] for none): no more is searched than
+    /// could be nearer than it.
+    pub fn nearest_each_from(&self, queries: &[Vec3], near: &[u32]) -> Vec<Option<Place>> {
+        (queries, near)
+            .into_par_iter()
+            .with_min_len(TOGETHER)
+            .map(|(&q, &face)| {
+                let most = self.bound(q, face);
+                self.nearest_within(q, most).or_else(|| self.nearest(q))
+            })
+            .collect()
+    }
+
+    /// The distance of each query that is further off than `within`, and 0 for each that is not: much quicker than
+    /// [`nearest_each`](Self::nearest_each) where few are. Neighbours in the list should lie near one another.
+    pub fn distance_beyond_each(&self, queries: &[Vec3], within: f32) -> Vec<f32> {
+        queries
+            .par_chunks(TOGETHER)
+            .flat_map_iter(|some| {
+                let mut near = u32::MAX;
+                some.iter().map(move |&q| {
+                    let most = self.bound(q, near);
+                    if most <= within {
+                        return 0.0;
+                    }
+                    let found = self.near_enough(q, most, within);
+                    let found = found.or_else(|| self.near_enough(q, f32::INFINITY, within));
+                    let Some(found) = found else { return f32::NAN };
+                    near = found.face;
+                    match found.distance > within {
+                        true => found.distance,
+                        false => 0.0,
+                    }
+                })
+            })
+            .collect()
+    }
+
+    /// The nearest place that is at most `most` off, or any that is at most `within` off.
+    fn near_enough(&self, query: Vec3, most: f32, within: f32) -> Option<Place> {
+        let mut best: Option<Place> = None;
+        self.visit_within(query, most, |place| {
+            if best.is_none_or(|b| place.distance < b.distance) {
+                best = Some(place);
+            }
+            match best {
+                Some(b) if b.distance > within => b.distance,
+                Some(_) => 0.0,
+                None => most,
+            }
+        });
+        best
+    }
+
+    /// A distance within which something is to be found: that of triangle `face`, with a little more for rounding.
+    fn bound(&self, query: Vec3, face: u32) -> f32 {
+        let Some(t) = self.triangles.get(face as usize) else {
+            return f32::INFINITY;
+        };
+        let [a, b, c] = [t.v0, t.v1, t.v2].map(|p| Vec3::from(p).as_dvec3());
+        let exact = query.as_dvec3();
+        let distance = exact.distance(nearest_on_triangle(exact, a, b, c)) as f32;
+        distance * 1.0001 + query.abs().max_element() * 1e-6
+    }
+
     /// The nearest place that is at most so far off.
     fn nearest_within(&self, query: Vec3, most: f32) -> Option<Place> {
         let mut best: Option<Place> = None;
@@ -290,6 +355,49 @@ mod tests {
         for (each, &q) in surface.nearest_each(&queries).iter().zip(&queries) {
             let (each, alone) = (each.unwrap(), surface.nearest(q).unwrap());
             assert_eq!((each.face, each.point), (alone.face, alone.point));
+        }
+    }
+
+    // What is known already, be it near, far or nothing, changes nothing; who asks only for what is far off gets just that.
+    #[test]
+    fn what_is_known_already_changes_no_answer() {
+        let surface = Surface::of(&shapes::torus(1.0, 0.4, 61, 33));
+        let queries: Vec<Vec3> = (0..3000)
+            .map(|i| {
+                let t = i as f32 * 0.013;
+                let far = if i % 97 == 0 { 50.0 } else { 1.0 };
+                Vec3::new(t.cos(), (t * 1.7).sin() * 0.5, t.sin()) * far
+            })
+            .collect();
+        let alone: Vec<Place> = queries
+            .iter()
+            .map(|&q| surface.nearest(q).unwrap())
+            .collect();
+        for shift in [0, 1, 500] {
+            let near: Vec<u32> = (0..queries.len())
+                .map(|i| alone.get(i + shift).map_or(u32::MAX, |p| p.face))
+                .collect();
+            for (found, alone) in surface
+                .nearest_each_from(&queries, &near)
+                .iter()
+                .zip(&alone)
+            {
+                assert_eq!(found.unwrap().distance, alone.distance);
+            }
+        }
+        for within in [0.0, 0.1, 0.5, 100.0] {
+            for (found, alone) in surface
+                .distance_beyond_each(&queries, within)
+                .iter()
+                .zip(&alone)
+            {
+                let expected = if alone.distance > within {
+                    alone.distance
+                } else {
+                    0.0
+                };
+                assert_eq!(*found, expected);
+            }
         }
     }
 

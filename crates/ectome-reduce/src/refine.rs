@@ -80,9 +80,14 @@ pub fn refine(
     let mut before = f64::INFINITY;
     let first = low.points.clone();
     let mut last = low.points.clone();
+    let mut near = vec![u32::MAX; places.len()];
+    let mut turned_before = Vec::new();
     for round in 0..=ROUNDS {
         progress.at(round as f32 / (ROUNDS + 1) as f32)?;
-        let ties = tie(low, &places);
+        let ties = tie(low, &places, &mut near);
+        if round == 0 {
+            turned_before = flips(low, &ties);
+        }
         let all: f64 = ties.iter().map(|t| t.weight).sum();
         let off: f64 = ties.iter().map(|t| t.weight * t.off.length()).sum();
         let mean = off / all.max(f64::MIN_POSITIVE);
@@ -98,19 +103,23 @@ pub fn refine(
         let moves = solve(&ties, low.points.len(), &free);
         apply(low, &moves, &around);
     }
-    undo_flips(low, &first, &places);
-    fit_uvs(low, &places);
+    undo_flips(low, &first, &turned_before, &places, &mut near);
+    fit_uvs(low, &places, &mut near);
     progress.at(1.0)
 }
 
 /// Puts the points of faces back that now look against the places tied to them, or that lean far from
 /// their normals and have no such places, unless they did so before.
-fn undo_flips(low: &mut Mesh, first: &[Vec3], places: &[Place]) {
-    let refined = std::mem::replace(&mut low.points, first.to_vec());
-    let before = flips(low, places);
-    low.points = refined;
+fn undo_flips(
+    low: &mut Mesh,
+    first: &[Vec3],
+    before: &[bool],
+    places: &[Place],
+    near: &mut [u32],
+) {
     for _ in 0..6 {
-        let after = flips(low, places);
+        let ties = tie(low, places, near);
+        let after = flips(low, &ties);
         let mut any = false;
         for f in 0..low.face_count() {
             if after[f] && !before[f] {
@@ -128,11 +137,11 @@ fn undo_flips(low: &mut Mesh, first: &[Vec3], places: &[Place]) {
     low.points = first.to_vec();
 }
 
-/// Which faces look against the source.
-fn flips(low: &Mesh, places: &[Place]) -> Vec<bool> {
+/// Which faces look against the places of the source tied to them.
+fn flips(low: &Mesh, ties: &[Tie]) -> Vec<bool> {
     let mut agreement = vec![0f64; low.face_count()];
     let mut tied = vec![false; low.face_count()];
-    for t in tie(low, places) {
+    for t in ties {
         let f = t.face as usize;
         let vector = measure::area_vector(low.triangle(f));
         agreement[f] += vector.normalize_or_zero().dot(t.normal.as_dvec3());
@@ -172,7 +181,7 @@ const OTHER_ISLAND: f32 = 0.01;
 
 /// Fits the UVs of the moved points in the same way: so that the texture at the places is where the source has
 /// it. UVs on seams and borders stay, and so do those that would fold.
-fn fit_uvs(low: &mut Mesh, places: &[Place]) {
+fn fit_uvs(low: &mut Mesh, places: &[Place], near: &mut [u32]) {
     let Some(set) = low.uv_sets.first() else {
         return;
     };
@@ -202,7 +211,7 @@ fn fit_uvs(low: &mut Mesh, places: &[Place]) {
     }
     let ties: Vec<Tie> = places
         .iter()
-        .zip(tie_each(low, places))
+        .zip(tie_each(low, places, near))
         .filter_map(|(place, tie)| {
             let (uv, mut tie) = (place.uv?, tie?);
             let corners = low.face(tie.face as usize);
@@ -291,11 +300,19 @@ fn uv_at(mesh: &Mesh, s: &sample::Sample) -> Option<Vec2> {
     )
 }
 
-/// Each place's tie to the nearest triangle.
-fn tie_each(low: &Mesh, places: &[Place]) -> Vec<Option<Tie>> {
+/// Each place's tie to the nearest triangle. `near` is a triangle that was it or not far from it, if one is known, and becomes the
+/// one that was found.
+fn tie_each(low: &Mesh, places: &[Place], near: &mut [u32]) -> Vec<Option<Tie>> {
     let surface = Surface::of(low);
     let at: Vec<Vec3> = places.iter().map(|p| p.at).collect();
-    let found = surface.nearest_each(&at);
+    let known = near.first().is_some_and(|&f| f != u32::MAX);
+    let found = match known {
+        true => surface.nearest_each_from(&at, near),
+        false => surface.nearest_each(&at),
+    };
+    for (near, found) in near.iter_mut().zip(&found) {
+        *near = found.map_or(u32::MAX, |f| f.face);
+    }
     places
         .par_iter()
         .zip(found)
@@ -314,8 +331,8 @@ fn tie_each(low: &Mesh, places: &[Place]) -> Vec<Option<Tie>> {
         .collect()
 }
 
-fn tie(low: &Mesh, places: &[Place]) -> Vec<Tie> {
-    tie_each(low, places).into_iter().flatten().collect()
+fn tie(low: &Mesh, places: &[Place], near: &mut [u32]) -> Vec<Tie> {
+    tie_each(low, places, near).into_iter().flatten().collect()
 }
 
 /// Conjugate gradients on Σ |Σ bᵢ dᵢ − off|² + stiffness Σ |dᵢ|², all three axes at once.
