@@ -223,10 +223,31 @@ pub struct Judge {
     diagonal: f64,
     pieces: vanished::Pieces,
     /// Made when the first cut is judged.
-    shapes: OnceLock<outline::Shapes>,
-    density: OnceLock<Option<density::Density>>,
-    outlines: OnceLock<Outlines>,
-    normals: OnceLock<Vec<glam::Vec3>>,
+    ready: OnceLock<Ready>,
+}
+
+/// What a source looks like, for every cut that is compared with it.
+struct Ready {
+    shapes: outline::Shapes,
+    density: Option<density::Density>,
+    outlines: Outlines,
+    normals: Vec<glam::Vec3>,
+}
+
+impl Ready {
+    fn of(high: &Mesh) -> Self {
+        let texture = || (Outlines::of(high), density::of(high));
+        let (shapes, (normals, (outlines, density))) = rayon::join(
+            || outline::Shapes::of(high),
+            || rayon::join(|| at_corners(high), texture),
+        );
+        Self {
+            shapes,
+            density,
+            outlines,
+            normals,
+        }
+    }
 }
 
 impl Judge {
@@ -238,17 +259,37 @@ impl Judge {
         if !high.is_triangulated() {
             return Err(CompareError::NotTriangulated);
         }
+        let (surface, (counts, (islands, pieces))) = rayon::join(
+            || nearest::Surface::of(high),
+            || {
+                let others = || (islands::count(high), vanished::Pieces::of(high));
+                rayon::join(|| Surface::of(high), others)
+            },
+        );
         Ok(Self {
-            surface: nearest::Surface::of(high),
-            counts: Surface::of(high),
-            islands: islands::count(high),
+            surface,
+            counts,
+            islands,
             diagonal: f64::from(measure::bounds(high).diagonal()),
-            pieces: vanished::Pieces::of(high),
-            shapes: OnceLock::new(),
-            density: OnceLock::new(),
-            outlines: OnceLock::new(),
-            normals: OnceLock::new(),
+            pieces,
+            ready: OnceLock::new(),
         })
+    }
+
+    /// Makes now what the first cut would wait for: outlines, normals and texel density of `high`, the source this judge was made of.
+    pub fn make_ready(&self, high: &Mesh) {
+        self.ready(high);
+    }
+
+    fn ready(&self, high: &Mesh) -> &Ready {
+        match self.ready.get() {
+            Some(ready) => ready,
+            None => {
+                // Made outside the lock: what waits for others of the pool inside it could be given work that asks for the same.
+                let made = Ready::of(high);
+                self.ready.get_or_init(|| made)
+            }
+        }
     }
 
     /// The source as a surface.
@@ -306,13 +347,12 @@ impl Judge {
         let back = deviation::one_way(low, &self.surface, SAMPLES, &progress.span(0.4, 0.8))?;
         let flipped_faces = self.flipped(low).len();
         progress.at(0.85)?;
+        let ready = self.ready(high);
         let slip = uv_drift::drift(high, &self.surface, low);
-        let outlines = self.outlines.get_or_init(|| Outlines::of(high));
-        let seams = seam_drift::drift(outlines, &Outlines::of(low));
+        let seams = seam_drift::drift(&ready.outlines, &Outlines::of(low));
         let density = density::of(low);
         progress.at(0.9)?;
-        let shapes = self.shapes.get_or_init(|| outline::Shapes::of(high));
-        let outline = shapes.compare(high, low).ok_or(CompareError::Empty)?;
+        let outline = ready.shapes.compare(high, low).ok_or(CompareError::Empty)?;
         let (counted_there, counted_outline) = match gone.first() {
             None => (there.clone(), outline.clone()),
             Some(largest) => {
@@ -372,7 +412,7 @@ impl Judge {
             texel_density_spread: density.map(|d| d.spread),
             normal_deviation_mean_degrees: normals::mean_degrees(
                 high,
-                self.normals.get_or_init(|| at_corners(high)),
+                &ready.normals,
                 &self.surface,
                 low,
             ),
@@ -382,7 +422,7 @@ impl Judge {
             there: counted_there,
             back,
             outline: counted_outline,
-            density: [*self.density.get_or_init(|| density::of(high)), density],
+            density: [ready.density, density],
         };
         Ok((report, details))
     }

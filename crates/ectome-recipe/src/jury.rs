@@ -29,6 +29,11 @@ impl Jury {
         })
     }
 
+    /// Makes now what the first result would wait for.
+    pub(crate) fn make_ready(&self, source: &Scene) {
+        self.judge.make_ready(&source.mesh);
+    }
+
     /// The source as it is shaded with its own materials, or as clay.
     pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Surface]) -> &[Picture] {
         self.shaded[usize::from(as_clay)].get_or_init(|| proof::pictures(source, source, surfaces))

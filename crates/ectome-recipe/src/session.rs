@@ -45,6 +45,9 @@ fn near_mm(diagonal_mm: f64) -> f64 {
     step.unwrap_or(1.0) * power
 }
 
+/// Larger sources are made ready to be judged after their analysis, not beside it: both together take twice the memory.
+const JUDGED_MEANWHILE: usize = 2_000_000;
+
 /// A source of triangles with its analysis, ready to be cut.
 pub struct Session {
     /// What is analysed: the source, or what a first pass left of it.
@@ -83,7 +86,15 @@ impl Session {
         progress: &Progress,
     ) -> Result<Self, EngineError> {
         let worked = Worked::of(source, &settings, &progress.span(0.0, 0.5))?;
-        Self::open(worked, settings, analysis, progress)
+        // The analysis is done by one core for most of its time: meanwhile others make the judge ready.
+        let small = worked.scene.mesh.triangle_count() <= JUDGED_MEANWHILE;
+        let judging = (analysis.is_none() && small).then(|| worked.scene.clone());
+        let (session, jury) = rayon::join(
+            || Self::open(worked, settings, analysis, progress),
+            || judging.map(|scene| Jury::of(&scene).inspect(|jury| jury.make_ready(&scene))),
+        );
+        let jury = jury.transpose()?.map(Arc::new);
+        Ok(session?.judged_by(jury))
     }
 
     /// The same after what a first pass left.

@@ -17,7 +17,7 @@ use crate::{
     feature::Class,
     fill::Polygon,
     flat::FLAT,
-    guard::collapse,
+    guard::{Guard, collapse},
     plan::{Plan, Release, plan_free},
     state::{NONE, State},
 };
@@ -116,6 +116,25 @@ impl Analysis {
                 may_go(state, p) && (loose || state.quadric[p as usize].least_axis() < SHARP)
             })
             .collect();
+        progress.at(0.0)?;
+        if which == Which::Stuck {
+            // Most are not: who only looks can do so on all cores.
+            waiting = waiting
+                .par_chunks(
+                    waiting
+                        .len()
+                        .div_ceil(4 * rayon::current_num_threads())
+                        .max(1),
+                )
+                .flat_map_iter(|some| {
+                    let (mut guard, mut s) = (Guard::new(state.place.len()), Scratch::default());
+                    some.iter()
+                        .copied()
+                        .filter(|&p| is_stuck(state, p, &mut guard, &mut s))
+                        .collect::<Vec<u32>>()
+                })
+                .collect();
+        }
         let (mut went, mut scratch) = (0, Scratch::default());
         let mut again = vec![false; self.state.place.len()];
         let start = waiting.len().max(1);
@@ -127,7 +146,8 @@ impl Analysis {
                 }
                 again[point as usize] = false;
                 if !may_go(&self.state, point)
-                    || which == Which::Stuck && !self.is_stuck(point, &mut scratch)
+                    || which == Which::Stuck
+                        && !is_stuck(&self.state, point, &mut self.guard, &mut scratch)
                     || !self.take_out(point, &mut scratch)
                 {
                     continue;
@@ -144,43 +164,6 @@ impl Analysis {
             waiting = next;
         }
         Ok(went)
-    }
-
-    /// True when some collapse would take a point for nothing and the shape of the faces around allows none of these.
-    fn is_stuck(&mut self, point: u32, s: &mut Scratch) -> bool {
-        self.state.ring(point, &mut s.ring);
-        let mut around = std::mem::take(&mut s.other);
-        around.clear();
-        around.extend(s.ring.iter().flat_map(|&c| {
-            let (n, p) = State::others(c);
-            [n, p].map(|q| self.state.corner_point[q as usize])
-        }));
-        around.sort_unstable();
-        around.dedup();
-        let mut free = false;
-        let goes = around.iter().any(|&far| {
-            s.pairs.clear();
-            s.pairs.extend(s.ring.iter().filter_map(|&c| {
-                let (n, p) = State::others(c);
-                let mut there = [n, p].into_iter();
-                let there = there.find(|&t| self.state.corner_point[t as usize] == far)?;
-                Some((c, there))
-            }));
-            let goes = plan_free(&self.state, point, far, &s.pairs, &mut s.plan)
-                && self.costs_nothing(&s.plan);
-            free |= goes;
-            let guard = &mut self.guard;
-            goes && guard.allows(&mut self.state, &s.plan, Release::Nothing)
-        });
-        s.other = around;
-        free && !goes
-    }
-
-    /// True when the planes of the source say that a collapse moves nothing, as far as they can tell.
-    fn costs_nothing(&self, plan: &Plan) -> bool {
-        let area = |p: u32| self.state.point_area[p as usize];
-        let off = OFF_MEAN.max(16.0 * self.state.flat_off as f32);
-        plan.geometric <= off * off * (area(plan.gone) + area(plan.kept))
     }
 
     /// Takes one point out if that costs nothing.
@@ -236,7 +219,7 @@ impl Analysis {
         if !plan_free(&self.state, point, kept, &s.pairs, &mut s.plan) {
             return false;
         }
-        if !self.costs_nothing(&s.plan) {
+        if !costs_nothing(&self.state, &s.plan) {
             return false;
         }
         // What is lost is nothing, whatever the planes of small faces say far away from them.
@@ -348,6 +331,42 @@ impl Analysis {
             state.version[point as usize] += 1;
         }
     }
+}
+
+/// True when some collapse would take a point for nothing and the shape of the faces around allows none of these.
+fn is_stuck(state: &State, point: u32, guard: &mut Guard, s: &mut Scratch) -> bool {
+    state.look_around(point, &mut s.ring);
+    let mut around = std::mem::take(&mut s.other);
+    around.clear();
+    around.extend(s.ring.iter().flat_map(|&c| {
+        let (n, p) = State::others(c);
+        [n, p].map(|q| state.corner_point[q as usize])
+    }));
+    around.sort_unstable();
+    around.dedup();
+    let mut free = false;
+    let goes = around.iter().any(|&far| {
+        s.pairs.clear();
+        s.pairs.extend(s.ring.iter().filter_map(|&c| {
+            let (n, p) = State::others(c);
+            let mut there = [n, p].into_iter();
+            let there = there.find(|&t| state.corner_point[t as usize] == far)?;
+            Some((c, there))
+        }));
+        let goes =
+            plan_free(state, point, far, &s.pairs, &mut s.plan) && costs_nothing(state, &s.plan);
+        free |= goes;
+        goes && guard.would_allow(state, &s.plan, Release::Nothing)
+    });
+    s.other = around;
+    free && !goes
+}
+
+/// True when the planes of the source say that a collapse moves nothing, as far as they can tell.
+fn costs_nothing(state: &State, plan: &Plan) -> bool {
+    let area = |p: u32| state.point_area[p as usize];
+    let off = OFF_MEAN.max(16.0 * state.flat_off as f32);
+    plan.geometric <= off * off * (area(plan.gone) + area(plan.kept))
 }
 
 /// True for neighbours in a polygon of n corners.

@@ -44,6 +44,17 @@ impl Guard {
     pub fn allows(&mut self, state: &mut State, plan: &Plan, release: Release) -> bool {
         state.ring(plan.gone, &mut self.ring_gone);
         state.ring(plan.kept, &mut self.ring_kept);
+        self.allows_here(state, plan, release)
+    }
+
+    /// The same for who only looks.
+    pub fn would_allow(&mut self, state: &State, plan: &Plan, release: Release) -> bool {
+        state.look_around(plan.gone, &mut self.ring_gone);
+        state.look_around(plan.kept, &mut self.ring_kept);
+        self.allows_here(state, plan, release)
+    }
+
+    fn allows_here(&mut self, state: &State, plan: &Plan, release: Release) -> bool {
         let complex = state.complex[plan.gone as usize] || state.complex[plan.kept as usize];
         self.folded.clear();
         let sound = if complex || release == Release::Knots {

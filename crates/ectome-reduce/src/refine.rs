@@ -110,13 +110,7 @@ pub fn refine(
 
 /// Puts the points of faces back that now look against the places tied to them, or that lean far from
 /// their normals and have no such places, unless they did so before.
-fn undo_flips(
-    low: &mut Mesh,
-    first: &[Vec3],
-    before: &[bool],
-    places: &[Place],
-    near: &mut [u32],
-) {
+fn undo_flips(low: &mut Mesh, first: &[Vec3], before: &[bool], places: &[Place], near: &mut [u32]) {
     for _ in 0..6 {
         let ties = tie(low, places, near);
         let after = flips(low, &ties);
