@@ -10,7 +10,7 @@ use std::{
 
 use ectome_mesh::{MeshBuilder, Primitive};
 use ectome_texture::srgb::to_linear;
-use glam::{Affine3A, Vec2, Vec3, Vec4};
+use glam::{Affine3A, Vec2, Vec3};
 use serde_json::{Value, json};
 
 use crate::{
@@ -258,41 +258,48 @@ fn explain(error: tobj::LoadError) -> String {
     }
 }
 
+/// What corners refer to in a list of numbers, `N` to an entry.
+///
+/// # Errors
+/// A sentence about the first entry that is not there or is no number.
+fn rows<const N: usize, T>(
+    list: &[f32],
+    indices: &[u32],
+    what: &str,
+    make: impl Fn([f32; N]) -> T,
+) -> Result<Vec<T>, String> {
+    let (entries, _) = list.as_chunks::<N>();
+    indices
+        .iter()
+        .map(|&i| match entries.get(i as usize) {
+            Some(entry) if entry.iter().all(|v| v.is_finite()) => Ok(make(*entry)),
+            Some(_) => Err(format!("{what} {} is not a finite number", i + 1)),
+            None => Err(format!("{what} {} is not there", i + 1)),
+        })
+        .collect()
+}
+
 /// One vertex per corner; the builder shares them again.
 fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
     let corners = mesh.indices.len();
-    let row = |list: &[f32], width: usize, index: u32| -> Option<Vec<f32>> {
-        let at = index as usize * width;
-        list.get(at..at + width).map(<[f32]>::to_vec)
-    };
-    let rows = |list: &[f32], width: usize, indices: &[u32], what: &str| {
-        indices
-            .iter()
-            .map(|&i| match row(list, width, i) {
-                Some(row) if row.iter().all(|v| v.is_finite()) => Ok(row),
-                Some(_) => Err(format!("{what} {} is not a finite number", i + 1)),
-                None => Err(format!("{what} {} is not there", i + 1)),
-            })
-            .collect::<Result<Vec<_>, _>>()
-    };
     // Faces with and without an attribute in one object: the attribute cannot be kept.
     let whole = |indices: &[u32]| indices.len() == corners;
-    let positions = rows(&mesh.positions, 3, &mesh.indices, "vertex")?;
+    let positions = rows(&mesh.positions, &mesh.indices, "vertex", Vec3::from_array)?;
     let mut uv_sets = Vec::new();
     if whole(&mesh.texcoord_indices) {
-        let list = rows(
-            &mesh.texcoords,
-            2,
-            &mesh.texcoord_indices,
-            "texture coordinate",
-        )?;
         // OBJ counts v from the bottom, glTF from the top.
-        uv_sets.push(list.iter().map(|r| Vec2::new(r[0], 1.0 - r[1])).collect());
+        let turned = |[u, v]: [f32; 2]| Vec2::new(u, 1.0 - v);
+        let indices = &mesh.texcoord_indices;
+        uv_sets.push(rows(
+            &mesh.texcoords,
+            indices,
+            "texture coordinate",
+            turned,
+        )?);
     }
     let normals = if whole(&mesh.normal_indices) {
-        rows(&mesh.normals, 3, &mesh.normal_indices, "normal")
-            .map(|list| list.iter().map(|r| Vec3::new(r[0], r[1], r[2])).collect())
-            .unwrap_or_default()
+        let indices = &mesh.normal_indices;
+        rows(&mesh.normals, indices, "normal", Vec3::from_array).unwrap_or_default()
     } else {
         Vec::new()
     };
@@ -300,13 +307,8 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
         Vec::new()
     } else {
         // Colours stand behind the places on the same line and share their numbers.
-        rows(&mesh.vertex_color, 3, &mesh.indices, "vertex colour")
-            .map(|list| {
-                list.iter()
-                    .map(|r| Vec4::new(r[0], r[1], r[2], 1.0))
-                    .collect()
-            })
-            .unwrap_or_default()
+        let opaque = |rgb: [f32; 3]| Vec3::from_array(rgb).extend(1.0);
+        rows(&mesh.vertex_color, &mesh.indices, "vertex colour", opaque).unwrap_or_default()
     };
     let face_sizes = if mesh.face_arities.is_empty() {
         vec![3; corners / 3]
@@ -319,10 +321,7 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
         return Err("a face with fewer than three corners".to_owned());
     }
     Ok(Primitive {
-        positions: positions
-            .iter()
-            .map(|r| Vec3::new(r[0], r[1], r[2]))
-            .collect(),
+        positions,
         normals,
         uv_sets,
         colours,

@@ -1,7 +1,8 @@
 //! Faces that nobody can see from outside.
 //!
 //! A face is seen when a ray from some place on it gets away from the whole mesh. Rays go out in many
-//! directions from both sides, since whether a material shows its back is not the mesh's to say. Faces
+//! directions from both sides, since whether a material shows its back is not the mesh's to say. Small faces that lie together
+//! are asked together first: what is buried deep takes all its rays in vain, and there most of the time would go. Faces
 //! beside seen ones are asked again with eight times as many rays, rays from outside look in through what is open,
 //! and one ring around what is seen always
 //! stays, so that the border of what is left is never itself in view.
@@ -52,12 +53,17 @@ pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<bool>, Cancelled> {
     let coarse = directions(DIRECTIONS);
     let n = flat.face_count();
     let mut seen = vec![false; n];
-    const CHUNK: usize = 1 << 16;
-    for (i, chunk) in seen.chunks_mut(CHUNK).enumerate() {
-        progress.at(0.2 + 0.4 * (i * CHUNK) as f32 / n.max(1) as f32)?;
-        chunk.par_iter_mut().enumerate().for_each(|(k, s)| {
-            *s = is_seen(&flat, &blocker, i * CHUNK + k, size, &coarse);
-        });
+    let groups = groups(&flat, size);
+    const AT_ONCE: usize = 1 << 13;
+    for (i, some) in groups.chunks(AT_ONCE).enumerate() {
+        progress.at(0.2 + 0.4 * (i * AT_ONCE) as f32 / groups.len().max(1) as f32)?;
+        let found: Vec<u32> = some
+            .par_iter()
+            .filter(|group| group.len() == 1 || any_is_seen(&flat, &blocker, group, size, &coarse))
+            .flat_map_iter(|group| group.iter().copied())
+            .filter(|&t| is_seen(&flat, &blocker, t as usize, size, &coarse))
+            .collect();
+        found.iter().for_each(|&t| seen[t as usize] = true);
     }
     progress.at(0.6)?;
     if !seen.iter().all(|&s| s) {
@@ -164,14 +170,75 @@ fn seen_points(mesh: &Mesh, seen: &[bool]) -> Vec<bool> {
     near
 }
 
+/// Small triangles that lie together and look the same way are asked together first, so many at most…
+const TOGETHER: usize = 32;
+/// …within cubes of this share of the diagonal…
+const CUBE: f32 = 0.01;
+/// …from the middles of so many of them.
+const ASKED: usize = 8;
+
+/// The triangles in groups; those that are not small stand alone.
+fn groups(mesh: &Mesh, size: f32) -> Vec<Vec<u32>> {
+    let low = measure::bounds(mesh).min;
+    let mut keyed: Vec<([i32; 3], u8, u32)> = (0..mesh.face_count() as u32)
+        .into_par_iter()
+        .map(|t| {
+            let [a, b, c] = mesh.triangle(t as usize);
+            if steps(a, b, c, size) > 1 {
+                return ([-1; 3], 0, t);
+            }
+            let cube = ((a + b + c) / 3.0 - low) / (CUBE * size).max(f32::MIN_POSITIVE);
+            let normal = (b - a).cross(c - a);
+            let axis = normal.abs().max_position();
+            let side = 2 * axis as u8 + u8::from(normal[axis] < 0.0);
+            (cube.as_ivec3().to_array(), side, t)
+        })
+        .collect();
+    keyed.par_sort_unstable();
+    let together = keyed.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1));
+    together
+        .flat_map(|same| {
+            let most = if same[0].0 == [-1; 3] { 1 } else { TOGETHER };
+            same.chunks(most)
+        })
+        .map(|some| some.iter().map(|&(.., t)| t).collect())
+        .collect()
+}
+
+/// Whether a ray from the middle of some of these triangles gets away. Where none does from any, none is likely to from a triangle
+/// among them.
+fn any_is_seen(mesh: &Mesh, blocker: &Blocker, group: &[u32], size: f32, rays: &[Vec3]) -> bool {
+    let off = 2e-6 * size;
+    let stride = group.len().div_ceil(ASKED);
+    let mut got_away = 0;
+    group.iter().step_by(stride).any(|&t| {
+        let [a, b, c] = mesh.triangle(t as usize);
+        let normal = (b - a).cross(c - a).normalize_or_zero();
+        let middle = (a + b + c) / 3.0;
+        let shift = (t as usize * 31) % rays.len();
+        let all = [normal, -normal].into_iter();
+        let all = all.chain(rays[shift..].iter().chain(&rays[..shift]).copied());
+        all.filter(|d| *d != Vec3::ZERO).any(|d| {
+            let side = if d.dot(normal) < 0.0 { -off } else { off };
+            got_away += usize::from(blocker.escapes(middle + normal * side, d, t));
+            got_away >= ENOUGH
+        })
+    })
+}
+
+/// In how many steps along its sides a triangle is asked: one where it is small.
+fn steps(a: Vec3, b: Vec3, c: Vec3, size: f32) -> usize {
+    let reach = (b - a).length().max((c - a).length()) / size;
+    (reach * 24.0).ceil().clamp(1.0, 12.0) as usize
+}
+
 /// Whether a ray from some place on triangle `t` gets away.
 fn is_seen(mesh: &Mesh, blocker: &Blocker, t: usize, size: f32, rays: &[Vec3]) -> bool {
     let [a, b, c] = mesh.triangle(t);
     let normal = (b - a).cross(c - a).normalize_or_zero();
     let middle = (a + b + c) / 3.0;
     // Large faces are asked in more places.
-    let reach = (b - a).length().max((c - a).length()) / size;
-    let steps = (reach * 24.0).ceil().clamp(1.0, 12.0) as usize;
+    let steps = steps(a, b, c, size);
     let mut places = vec![middle];
     if steps == 1 {
         places.extend([a, b, c].map(|p| middle.lerp(p, 0.8)));
@@ -184,15 +251,17 @@ fn is_seen(mesh: &Mesh, blocker: &Blocker, t: usize, size: f32, rays: &[Vec3]) -
             }
         }
     }
+    // The places of a small face see the same: they share the directions.
+    let share = if steps == 1 { places.len() } else { 1 };
     // The normal's own way first: most faces that are seen are seen that way.
     let straight = [normal, -normal].into_iter();
     let off = 2e-6 * size;
     let mut got_away = 0;
     places.iter().enumerate().any(|(k, &p)| {
         let shift = (t * 31 + k * 17) % rays.len();
-        let all = straight
-            .clone()
-            .chain(rays[shift..].iter().chain(&rays[..shift]).copied());
+        let own = rays[shift..].iter().chain(&rays[..shift]);
+        let own = own.copied().skip(k % share).step_by(share);
+        let all = straight.clone().chain(own);
         all.filter(|d| *d != Vec3::ZERO).any(|d| {
             let side = if d.dot(normal) < 0.0 { -off } else { off };
             got_away += usize::from(blocker.escapes(p + normal * side, d, t as u32));
