@@ -108,14 +108,14 @@ fn imprinted() -> Change {
 /// and write down both anew; when only an address changes, every kept result of that step is lost, so there must be a reason.
 #[rstest]
 #[case::import(of(vec![]), "fdf2b5e723cd115c54e6727aea4e2a90", "3ae7d66e1de314ef")]
-#[case::prepare(of(vec![Prepare { change: weld() }.into()]), "48c61eba32c5ca42ab2d56b246548202", "7e109eec484d1998")]
-#[case::leave_out(of(vec![Prepare { change: imprinted() }.into(), LeaveOut {}.into()]), "6b093a91e54279a2ec2215e8f0cab588", "777d00c1adb2606c")]
+#[case::prepare(of(vec![Prepare { change: weld() }.into()]), "c3bd94dd82fdb27761c7109d017bed18", "7e109eec484d1998")]
+#[case::leave_out(of(vec![Prepare { change: imprinted() }.into(), LeaveOut {}.into()]), "62164ee1b53359550fd51ba4613b917e", "777d00c1adb2606c")]
 #[case::triangulate(of(vec![Triangulate {}.into()]), "da0590777d0e0ebf18a332f671b916bb", "208db700315f39ba")]
 #[case::merge_flat(of(vec![MergeFlat { settings: settings(), within_mm: 0.0 }.into()]), "14fb38664136368c184c06768506101e", "e0fe25ced27c7b78")]
 #[case::take_out_loops(
     of(vec![TakeOutLoops { which: LoopChoice::Every(2), settings: settings() }.into()]), "d203c7286b4ff556d7780a6a62fd3814", "00fd65a820d0dfcc"
 )]
-#[case::cut(Recipe::cut("stairs", &[], Target::Triangles(120), settings()), "f48a857eae61b5bb619247bbf8f048c0", "c47eab05e1e9f3c9")]
+#[case::cut(Recipe::cut("stairs", &[], Target::Triangles(120), settings()), "4eb91655abfc372fa7a9d1b9e8e09a9d", "c47eab05e1e9f3c9")]
 #[case::bring(Recipe::brought("stairs", &[], ramp()), "f9d1a2cadc3b8cf1fc1e086cfb89cf44", "b97b83dc44141ac9")]
 #[case::uv(of(vec![]).with_uvs(UvStep::unwrap(Manner::Soft)), "ca220079e2b3c720ab99d6f66f92ac12", "6e9b2a9af6e6b57f")]
 fn keys_and_meshes_stay(#[case] recipe: Recipe, #[case] key: &str, #[case] mesh: &str) {

@@ -237,16 +237,18 @@ fn best(
     if lifts && has_uv {
         tied = tied_by_uvs(state, kept, &plan.merges);
     }
-    let place = if moves || lifts {
-        let mut whole = form + anchor + tied;
-        if has_uv && moves {
+    let place = if lifts {
+        lifted(state, kept, &plan.merges, &form, 2.0 * pg.distance(pk))
+    } else if moves {
+        let mut whole = form + anchor;
+        if has_uv {
             for m in &plan.merges {
                 whole += m.fit.eliminated();
             }
         }
         let middle = (pg + pk) * 0.5;
         let reach = 4.0 * pg.distance_squared(pk);
-        let candidates = if lifts { [pk; 3] } else { [pk, pg, middle] };
+        let candidates = [pk, pg, middle];
         whole
             .minimum()
             .filter(|x| x.distance_squared(middle) <= reach)
@@ -303,19 +305,39 @@ fn best(
     plan.cost.is_finite()
 }
 
+/// The best place for `kept` straight off the surface, or into it, by at most `reach`: along the mean direction of the source's faces
+/// that it comes to stand for. So it may lie where a chord cuts off least, and no texture slips.
+fn lifted(state: &State, kept: u32, merges: &[WedgeMerge], form: &Quadric, reach: f64) -> Vec3 {
+    let mut facing = Vec3::ZERO;
+    each_wedge(state, kept, |wedge| facing += state.facing[wedge as usize]);
+    for m in merges {
+        facing += state.facing[m.from as usize];
+    }
+    let from = state.place[kept as usize];
+    let direction = facing.as_dvec3().normalize_or_zero();
+    let off = form.least_along(from.as_dvec3(), direction);
+    (from.as_dvec3() + direction * off.clamp(-reach, reach)).as_vec3()
+}
+
+/// Visits the wedges at a point, each once; those beyond the twelfth are left out.
+fn each_wedge(state: &State, point: u32, mut visit: impl FnMut(u32)) {
+    let mut seen = [u32::MAX; 12];
+    let mut count = 0;
+    state.each_around(point, |corner| {
+        let wedge = state.corner_wedge[corner as usize];
+        if count < seen.len() && !seen[..count].contains(&wedge) {
+            seen[count] = wedge;
+            count += 1;
+            visit(wedge);
+        }
+    });
+}
+
 /// What the UVs of all wedges at `kept`, which stay as they are, cost at another place, with what `merges` adds to some of them.
 fn tied_by_uvs(state: &State, kept: u32, merges: &[WedgeMerge]) -> Quadric {
     let mut form = Quadric::default();
-    let mut seen = [u32::MAX; 12];
-    let mut count = 0;
-    state.each_around(kept, |corner| {
-        let wedge = state.corner_wedge[corner as usize];
-        if seen[..count].contains(&wedge) || merges.iter().any(|m| m.into == wedge) {
-            return;
-        }
-        if count < seen.len() {
-            seen[count] = wedge;
-            count += 1;
+    each_wedge(state, kept, |wedge| {
+        if merges.iter().all(|m| m.into != wedge) {
             form += state.uv_fit[wedge as usize].tied_to(state.uv[wedge as usize]);
         }
     });

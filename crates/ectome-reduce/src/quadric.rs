@@ -99,6 +99,18 @@ impl Quadric {
         )
     }
 
+    /// How far from `start` along `direction`, a unit vector, the form is least; 0 where it does not say.
+    #[inline]
+    pub fn least_along(&self, start: DVec3, direction: DVec3) -> f64 {
+        let bend = direction.dot(self.times(direction));
+        let slope = direction.dot(self.times(start) + self.b);
+        let [xx, _, _, yy, _, zz] = self.a;
+        match bend > 1e-6 * (xx + yy + zz) {
+            true => -slope / bend,
+            false => 0.0,
+        }
+    }
+
     /// How well a place is held along the axis along which it is held least, as a share of all three: about 0 for faces in one
     /// plane, and for faces in two, which leave the line between them open. The least eigenvalue is the product of the three over the
     /// sum of their products in pairs, up to a factor of three.
@@ -190,6 +202,14 @@ mod tests {
                 q + Quadric::plane(n, corner, 1.0)
             });
         assert!(form.minimum().unwrap().distance(corner) < 1e-12);
+    }
+
+    #[test]
+    fn along_a_line_the_least_is_at_its_foot() {
+        let form = Quadric::point(DVec3::new(3.0, 1.0, -2.0), 0.7);
+        assert!((form.least_along(DVec3::ZERO, DVec3::X) - 3.0).abs() < 1e-12);
+        let plane = Quadric::plane(DVec3::Y, DVec3::ZERO, 1.0);
+        assert_eq!(plane.least_along(DVec3::Y, DVec3::X), 0.0);
     }
 
     #[test]

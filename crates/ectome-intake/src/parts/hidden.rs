@@ -328,6 +328,41 @@ mod tests {
         assert!(left.points.iter().all(|p| p.abs().max_element() == 1.0));
     }
 
+    // Faces so small that they are asked in groups: the window is four of 28 wide, and what it shows stays all the same.
+    #[rstest::rstest]
+    #[case::closed(false)]
+    #[case::with_a_window(true)]
+    fn small_faces_are_found_together(#[case] open: bool) {
+        let mut builder = MeshBuilder::new();
+        let window = |i: u32, j: u32| open && (12..16).contains(&i) && (12..16).contains(&j);
+        grid_box(&mut builder, 2.0, 28, window);
+        grid_box(&mut builder, 1.0, 16, |_, _| false);
+        let mesh = builder.finish();
+        let size = measure::bounds(&mesh).diagonal();
+        assert!(groups(&mesh, size).iter().any(|g| g.len() > 1));
+        let hidden = find(&mesh, &Progress::new()).unwrap();
+        let outer = |f: usize| mesh.triangle(f).iter().any(|p| p.abs().max_element() > 0.9);
+        assert!((0..hidden.len()).all(|f| !(outer(f) && hidden[f])));
+        let inner_seen = (0..hidden.len())
+            .filter(|&f| !outer(f) && !hidden[f])
+            .count();
+        if !open {
+            assert_eq!(inner_seen, 0);
+            return;
+        }
+        // Its face behind the window: all 16 × 16 quads of it, since the window shows the whole side from close by; little else.
+        let front = |f: usize| mesh.triangle(f).iter().all(|p| (p.z - 0.5).abs() < 1e-6);
+        let shown = (0..hidden.len())
+            .filter(|&f| front(f) && !hidden[f])
+            .count();
+        let all = 2 * 16 * 16;
+        assert!(shown * 10 >= all * 9, "{shown} of {all} in view");
+        assert!(
+            inner_seen <= shown + all / 4,
+            "{inner_seen} in view, {shown} of them in front"
+        );
+    }
+
     // Against a search with 40 times as many rays: nothing that it sees may go, and what it never sees
     // (the inner box's far side) must.
     #[test]

@@ -18,7 +18,7 @@ pub struct Cut {
 
 impl Operation for Cut {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {

@@ -11,7 +11,7 @@ use axum::{
 };
 
 pub use on_sheet::maps_on_sheet;
-pub use view::MapsView;
+pub use view::{CoarseLine, MapsView};
 
 use crate::state::App;
 

@@ -6,7 +6,7 @@ use ectome_recipe::{
         BakeReport, BakeSettings, CoarseIsland, Directions, From, Kind, MapReport, Reach, on_sheet,
     },
 };
-use ectome_store::candidate::Candidate;
+use ectome_store::{artefact::Artefacts, candidate::Candidate};
 
 use crate::{
     asset::{Rows, Side},
@@ -351,13 +351,32 @@ fn view(
     }
 }
 
-async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Failure> {
-    let artefacts = app.store.artefacts(&c.hash).await?;
+/// What was written down when the maps of a candidate were baked.
+async fn report_of(app: &App, artefacts: &Artefacts) -> Result<Option<BakeReport>, Failure> {
     let Some(blob) = artefacts.of(Artefact::BAKE) else {
         return Ok(None);
     };
     let bytes = app.store.blobs.get(blob).await?;
-    let Ok(report) = serde_json::from_slice::<BakeReport>(&bytes) else {
+    Ok(serde_json::from_slice(&bytes).ok())
+}
+
+impl CoarseLine {
+    /// The islands of a candidate that want more texels; none where it has no maps of its own.
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub async fn of_candidate(app: &App, c: &Candidate) -> Result<Vec<Self>, Failure> {
+        let artefacts = app.store.artefacts(&c.hash).await?;
+        let report = report_of(app, &artefacts).await?;
+        Ok(report.map_or_else(Vec::new, |r| {
+            r.coarse_islands.iter().map(Self::of).collect()
+        }))
+    }
+}
+
+async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Failure> {
+    let artefacts = app.store.artefacts(&c.hash).await?;
+    let Some(report) = report_of(app, &artefacts).await? else {
         return Ok(None);
     };
     let recipe = app.store.recipe(&c.hash).await?;

@@ -5,7 +5,11 @@ use ectome_store::candidate::{Candidate, PictureBlobs};
 
 use crate::{
     asset::{Rows, Side},
-    judged, words,
+    failure::Failure,
+    judged,
+    maps::CoarseLine,
+    state::App,
+    words,
 };
 
 /// A figure with its name.
@@ -52,6 +56,8 @@ pub struct ProofView {
     pub shown: Option<Shown>,
     /// Why there is none.
     pub why_not: &'static str,
+    /// Islands whose texels are too large for what they show.
+    pub coarse: Vec<CoarseLine>,
     /// The verdict as a tier.
     pub verdict: Option<VerdictLine>,
 }
@@ -82,7 +88,21 @@ pub struct Shown {
 
 impl ProofView {
     /// Gathers the proof of the candidate on the stage.
-    pub fn of(rows: &Rows) -> Self {
+    ///
+    /// # Errors
+    /// When the store cannot be read.
+    pub async fn of(app: &App, rows: &Rows) -> Result<Self, Failure> {
+        let coarse = match rows.shown() {
+            Some(c) if c.has_maps => CoarseLine::of_candidate(app, c).await?,
+            _ => Vec::new(),
+        };
+        Ok(Self {
+            coarse,
+            ..Self::of_rows(rows)
+        })
+    }
+
+    fn of_rows(rows: &Rows) -> Self {
         let (brief, asset) = (&rows.brief, &rows.asset);
         let shown = rows.shown();
         let mut left = vec![Side {
@@ -97,6 +117,7 @@ impl ProofView {
             right: Side::with_tiers(rows, shown.map(|c| c.number)),
             shown: None,
             why_not: "There is nothing to prove yet. Cut the source or make the chain first.",
+            coarse: Vec::new(),
             verdict: None,
         };
         let Some(c) = shown else { return view };
