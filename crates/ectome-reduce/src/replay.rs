@@ -4,6 +4,8 @@
 //! given moment a corner stands where following those steps leads; a point stands where the last
 //! operation before that moment put it. Only the faces that still stand are looked at.
 
+use std::collections::HashMap;
+
 use ectome_mesh::{Mesh, Run, measure};
 use glam::{Vec2, Vec3, Vec4};
 
@@ -16,6 +18,8 @@ use crate::{
 /// Where a face leans further from its wedge's mean normal, the edge is taken for a hard one
 /// (meshes whose normals are rebuilt only): cosine of 40°.
 const HARD_COSINE: f32 = 0.766;
+/// Faces around such a wedge share a normal where they meet at less than 45°, as faces without normals do everywhere; a hair below.
+const SMOOTH_COSINE: f32 = std::f32::consts::FRAC_1_SQRT_2 - 1e-4;
 
 /// A result made from an analysis.
 #[derive(Clone, Debug)]
@@ -281,11 +285,17 @@ impl Replay {
             point_source: Vec::new(),
             vertices: Vec::new(),
             normals: Vec::new(),
+            creased: HashMap::new(),
+            split: HashMap::new(),
         };
-        let corner_vertex: Vec<u32> = corners
+        let faces: Vec<Standing> = corners
             .chunks_exact(3)
-            .flat_map(|face| out.face([face[0], face[1], face[2]]))
+            .map(|face| out.standing([face[0], face[1], face[2]]))
             .collect();
+        if !log.hard_edges {
+            out.find_creases(&faces);
+        }
+        let corner_vertex: Vec<u32> = faces.iter().flat_map(|face| out.face(face)).collect();
         out.finish(corner_vertex, runs)
     }
 }
@@ -309,10 +319,27 @@ struct Builder<'a> {
     /// (point of the result, wedge).
     vertices: Vec<(u32, u32)>,
     normals: Vec<Vec3>,
+    /// Twice the area vectors of the faces around each wedge that has a hard edge.
+    creased: HashMap<u32, Vec<Vec3>>,
+    /// The vertices of these wedges, by point, wedge and the bits of their normals.
+    split: HashMap<(u32, u32, [u32; 3]), u32>,
+}
+
+/// A face that stands: points of the result, wedges, and twice its area vector.
+struct Standing {
+    points: [u32; 3],
+    wedges: [u32; 3],
+    vector: Vec3,
+}
+
+impl Standing {
+    fn facing(&self) -> Vec3 {
+        self.vector.try_normalize().unwrap_or(Vec3::Y)
+    }
 }
 
 impl Builder<'_> {
-    fn face(&mut self, corners: [u32; 3]) -> [u32; 3] {
+    fn standing(&mut self, corners: [u32; 3]) -> Standing {
         let wired = corners.map(|c| self.wired(c));
         let points = wired.map(|(p, _)| {
             let p = follow(p, self.end, &self.replay.point_step, &mut self.point_memo);
@@ -321,8 +348,37 @@ impl Builder<'_> {
         let wedges =
             wired.map(|(_, w)| follow(w, self.end, &self.replay.wedge_step, &mut self.wedge_memo));
         let [a, b, c] = points.map(|p| self.points[p as usize]);
-        let facing = (b - a).cross(c - a).try_normalize().unwrap_or(Vec3::Y);
-        [0, 1, 2].map(|k| self.vertex(points[k], wedges[k], facing))
+        Standing {
+            points,
+            wedges,
+            vector: (b - a).cross(c - a),
+        }
+    }
+
+    /// A source without normals knows no hard edges. Where a face leans far from the mean normal of one of its wedges there is one, and
+    /// the mean says nothing for the faces on either side of it: they go by what lies around them.
+    fn find_creases(&mut self, faces: &[Standing]) {
+        for face in faces {
+            let facing = face.facing();
+            for wedge in face.wedges {
+                let leans = |mean: Vec3| mean.dot(facing) < HARD_COSINE;
+                if self.mean_normal(wedge).is_none_or(leans) {
+                    self.creased.entry(wedge).or_default();
+                }
+            }
+        }
+        for face in faces {
+            for wedge in face.wedges {
+                if let Some(around) = self.creased.get_mut(&wedge) {
+                    around.push(face.vector);
+                }
+            }
+        }
+    }
+
+    fn face(&mut self, face: &Standing) -> [u32; 3] {
+        let facing = face.facing();
+        [0, 1, 2].map(|k| self.vertex(face.points[k], face.wedges[k], facing))
     }
 
     /// The point and the wedge of the source that a corner begins from: its own, or those it was wired to last.
@@ -360,11 +416,19 @@ impl Builder<'_> {
     }
 
     fn vertex(&mut self, point: u32, wedge: u32, facing: Vec3) -> u32 {
+        if let Some(around) = self.creased.get(&wedge) {
+            let smooth = |v: &&Vec3| v.dot(facing) >= SMOOTH_COSINE * v.length();
+            let sum: Vec3 = around.iter().filter(smooth).sum();
+            let normal = sum.try_normalize().unwrap_or(facing);
+            let key = (point, wedge, normal.to_array().map(f32::to_bits));
+            return *self.split.entry(key).or_insert_with(|| {
+                self.vertices.push((point, wedge));
+                self.normals.push(normal);
+                self.vertices.len() as u32 - 1
+            });
+        }
         let mean = self.mean_normal(wedge);
-        let normal = match mean {
-            Some(n) if self.log.hard_edges || n.dot(facing) >= HARD_COSINE => n,
-            _ => facing,
-        };
+        let normal = mean.unwrap_or(facing);
         let known = self.vertex_of[wedge as usize];
         if known != u32::MAX
             && self.vertices[known as usize].0 == point

@@ -18,6 +18,31 @@ fn analysed(mesh: &Mesh, options: &Options) -> (CollapseLog, Replay) {
     (log, replay)
 }
 
+/// A plate far wider than thick: the mean normal of its rim is nearly that of its wide sides, which would be shaded as if they were
+/// bent there. A box of eight points with three normals at each has 24 vertices.
+#[test]
+fn a_plate_without_normals_keeps_its_edges_sharp() {
+    let plate = common::slab(24, 0.1, 0.1, |_, _| true);
+    assert!(plate.normals.is_empty());
+    let (log, replay) = analysed(&plate, &Options::default());
+    for target in [12, 60, 700] {
+        let low = replay.at(&plate, &log, target).unwrap().mesh;
+        for f in 0..low.face_count() {
+            let facing = measure::area_vector(low.triangle(f)).as_vec3().normalize();
+            for &v in low.face(f) {
+                let off = low.normals[v as usize].dot(facing);
+                assert!(
+                    off > 0.9999,
+                    "face {f} of {target} is shaded as if bent: {off}"
+                );
+            }
+        }
+        if target == 12 {
+            assert_eq!((low.points.len(), low.vertex_count()), (8, 24));
+        }
+    }
+}
+
 #[rstest]
 #[case::large_enough_for_passes(globe(400, 200, 0.05))]
 #[case::parts_with_seams(plates(6, 24))]
