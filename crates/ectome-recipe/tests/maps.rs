@@ -553,6 +553,11 @@ fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
     );
     assert!(report.misses_percent <= 0.1, "{report:?}");
     // The plate's numerals have upright walls, which no ray onto the plate meets: a map cannot hold them.
-    let share = if name == "tide_plate" { 0.95 } else { 0.5 };
+    // The winch's cut keeps its hard edges without maps: .059 off instead of .088 before, so maps give back less of it (docs/performance.md).
+    let share = match name {
+        "tide_plate" => 0.95,
+        "rope_winch" => 0.6,
+        _ => 0.5,
+    };
     assert!(with <= share * without);
 }
