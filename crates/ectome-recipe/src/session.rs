@@ -88,13 +88,15 @@ impl Session {
         let worked = Worked::of(source, &settings, &progress.span(0.0, 0.5))?;
         // The analysis is done by one core for most of its time: meanwhile others make the judge ready.
         let small = worked.scene.mesh.triangle_count() <= JUDGED_MEANWHILE;
-        let judging = (analysis.is_none() && small).then(|| worked.scene.clone());
-        let (session, jury) = rayon::join(
-            || Self::open(worked, settings, analysis, progress),
-            || judging.map(|scene| Jury::of(&scene).inspect(|jury| jury.make_ready(&scene))),
-        );
-        let jury = jury.transpose()?.map(Arc::new);
-        Ok(session?.judged_by(jury))
+        let judging = (analysis.is_none() && small).then(|| {
+            let scene = worked.scene.clone();
+            std::thread::spawn(move || Jury::of(&scene).inspect(|jury| jury.make_ready(&scene)))
+        });
+        // Work that is stopped ends at once and does not wait for the judge, which nobody asks for any more.
+        let session = Self::open(worked, settings, analysis, progress)?;
+        // A judge that was not made is made when the first result is measured, and says then what is wrong.
+        let jury = judging.and_then(|thread| thread.join().ok()?.ok());
+        Ok(session.judged_by(jury.map(Arc::new)))
     }
 
     /// The same after what a first pass left.
