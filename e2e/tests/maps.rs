@@ -6,11 +6,11 @@ use ectome_formats::{Scene, glb};
 use ectome_mesh::{MeshBuilder, Primitive, measure, shapes};
 use glam::Affine3A;
 
-/// A bumpy float of 20 480 triangles with normals.
-fn float() -> Vec<u8> {
+/// A bumpy float of 20 480 triangles with normals; bumps stand this dense.
+fn float(dense: f32) -> Vec<u8> {
     let mut ball = shapes::icosphere(1.0, 5);
     for p in &mut ball.points {
-        let bump = (9.0 * p.x).sin() * (9.0 * p.y).sin() * (9.0 * p.z).sin();
+        let bump = (dense * p.x).sin() * (dense * p.y).sin() * (dense * p.z).sin();
         *p *= 1.0 + 0.04 * bump;
     }
     let normals = measure::smooth_normals(&ball);
@@ -63,7 +63,7 @@ fn png(app: &App, number: u32, map: &str) -> image::RgbImage {
 async fn maps_are_tried_baked_looked_at_and_handed_over() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
-    http::upload(app.port, &[("float.glb", &float())]).unwrap();
+    http::upload(app.port, &[("float.glb", &float(9.0))]).unwrap();
     let browser = Browser::start(folder.path()).await;
 
     // Without a candidate, and without UVs, the step says what comes first.
@@ -213,14 +213,90 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     browser
         .until("document.querySelector('#doing')?.textContent.includes('Bak')")
         .await;
-    // Meanwhile the stage wears the first map as far as it is made.
+    // Meanwhile the stage wears the first map as far as it is made, or the one that is chosen.
     browser
         .until("document.querySelector('#stage').classList.contains('glimpsing')")
         .await;
+    let offered = browser
+        .run("return [...document.querySelectorAll('#glimpse-of option')].map((o) => o.value).join()")
+        .await;
+    assert_eq!(
+        offered.as_str(),
+        Some("Normal,Occlusion,Bent normal,Thickness,Roughness")
+    );
+    browser
+        .run(
+            "const s = document.querySelector('#glimpse-of'); s.value = 'Bent normal'; \
+             s.dispatchEvent(new Event('change', { bubbles: true })); return 0",
+        )
+        .await;
+    browser
+        .until("document.querySelector('#stage').dataset.worn?.endsWith('.png#2')")
+        .await;
+    let worn = browser
+        .run("return document.querySelector('#stage').dataset.worn")
+        .await;
+    let path = worn.as_str().unwrap().trim_end_matches("#2").to_owned();
+    let answer = http::get(app.port, &path).unwrap();
+    let made = image::load_from_memory(&answer.body).unwrap().into_rgb8();
+    let edge = made.width();
+    assert_eq!(made.height(), 5 * edge);
+    // A map of directions is not grey, one of occlusion is.
+    let is_grey = |row: u32| {
+        (0..edge * edge)
+            .map(|i| made.get_pixel(i % edge, edge * row + i / edge))
+            .filter(|p| p.0 != [0x8C, 0x94, 0x92])
+            .all(|p| p.0[0] == p.0[1] && p.0[1] == p.0[2])
+    };
+    assert_eq!(
+        [0, 1, 2, 3, 4].map(is_grey),
+        [false, true, false, true, true]
+    );
     browser.click("#doing form button").await;
     browser.open(&app.url("/assets/1/maps?show=7")).await;
     browser
         .until("document.querySelector('#panel')?.textContent.includes('The work was stopped')")
+        .await;
+
+    // Few texels are too coarse for dense bumps; the step and the proof name the same islands, and show them.
+    http::upload(app.port, &[("rough.glb", &float(30.0))]).unwrap();
+    browser.open(&app.url("/assets/2/maps")).await;
+    browser
+        .until("document.querySelector('#panel')?.textContent.includes('Cut the source first')")
+        .await;
+    http::post(app.port, "/assets/2/cuts", "triangles=1000").unwrap();
+    browser
+        .until("document.querySelector('#panel')?.textContent.includes('Unwrap it first')")
+        .await;
+    browser.open(&app.url("/assets/2/uvs?show=1")).await;
+    browser.until("document.querySelector('#unwrap')").await;
+    browser.click("#unwrap").await;
+    browser
+        .until("document.querySelector('#uvs')?.dataset.number === '2'")
+        .await;
+    browser.open(&app.url("/assets/2/maps?show=2")).await;
+    browser.until("document.querySelector('#maps-form')").await;
+    set(&browser, "normal", "{ size: 128, samples: '4' }").await;
+    browser.click("#bake").await;
+    maps_of(&browser, 3, 1).await;
+    let coarse =
+        "return [...document.querySelectorAll('#coarse li')].map((l) => l.textContent).join()";
+    let named = browser.run(coarse).await;
+    assert!(named.as_str().unwrap().contains("float"), "{named}");
+    browser.open(&app.url("/assets/2/proof?show=3")).await;
+    browser.until("document.querySelector('#coarse li')").await;
+    assert_eq!(browser.run(coarse).await, named);
+    browser
+        .run("document.querySelector('#coarse').open = true; return 0")
+        .await;
+    let drawn = browser
+        .run("return Number(document.querySelector('#stage').dataset.drawn)")
+        .await;
+    browser.click("#coarse [data-spot]").await;
+    browser
+        .until(&format!(
+            "Number(document.querySelector('#stage').dataset.drawn) > {drawn}"
+        ))
         .await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;

@@ -10,7 +10,7 @@ export default [
       sourceType: 'module',
       globals: names(
         'document window location history navigator self fetch URL URLSearchParams DOMParser FormData XMLHttpRequest '
-        + 'DOMMatrix EventTarget MessageEvent EventSource SharedWorker BroadcastChannel Image MutationObserver ResizeObserver Path2D CustomEvent '
+        + 'DOMMatrix EventTarget MessageEvent EventSource SharedWorker BroadcastChannel Image Option MutationObserver ResizeObserver Path2D CustomEvent '
         + 'requestAnimationFrame cancelAnimationFrame getComputedStyle matchMedia setTimeout clearTimeout '
         + 'setInterval clearInterval console htmx',
       ),

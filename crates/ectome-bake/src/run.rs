@@ -427,39 +427,47 @@ fn tiles(plan: &Plan<'_>, before: Option<&Before>, progress: &Progress) -> Resul
     Ok((canvases, states, turns, rays * (n * n) as u64))
 }
 
-/// Width and height of a glimpse, at most.
-const GLIMPSE: usize = 512;
+/// Texels of all pictures of a glimpse together, at most: it is coded as a PNG about once a second beside the work itself.
+const GLIMPSE: usize = 1 << 20;
+/// Width and height of a picture in a glimpse, at most: the stage is not much wider.
+const GLIMPSE_EDGE: usize = 512;
 /// What is shown where nothing is baked yet.
 const BARE: [u8; 4] = [0x8C, 0x94, 0x92, 255];
 
-/// The first map as far as it is made: every so-manieth texel.
+/// The maps as far as they are made: of each the same texels, in equal steps along rows and columns.
 fn glimpse(kinds: &[Kind], canvases: &[Canvas], states: &[State], size: usize) -> Glimpse {
-    let step = size.div_ceil(GLIMPSE);
+    let most = GLIMPSE_EDGE.min((GLIMPSE / kinds.len()).isqrt()).max(1);
+    let step = size.div_ceil(most);
     let edge = size / step;
-    let c = kinds[0].channels();
-    let most = match &canvases[0] {
-        Canvas::Lengths(map) => map.iter().fold(1e-9f32, |a, v| a.max(v.abs())),
-        Canvas::Coded(_) => 1.0,
-    };
-    let least = if kinds[0] == Kind::Height { -most } else { 0.0 };
-    let texel = |i: usize| -> [u8; 4] {
-        let at = i / edge * step * size + i % edge * step;
-        if states[at] != State::Baked {
-            return BARE;
-        }
-        let shown = |k: usize| match &canvases[0] {
-            Canvas::Lengths(map) => {
-                let v = (map[at] - least) / (most - least);
-                (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
-            }
-            Canvas::Coded(map) => (map[at * c + k.min(c - 1)] >> 8) as u8,
+    let mut rgba = Vec::with_capacity(4 * edge * edge * kinds.len());
+    for (kind, canvas) in kinds.iter().zip(canvases) {
+        let c = kind.channels();
+        // Lengths get their range when all are known: until then that of what is there.
+        let most = match canvas {
+            Canvas::Lengths(map) => map.iter().fold(1e-9f32, |a, v| a.max(v.abs())),
+            Canvas::Coded(_) => 1.0,
         };
-        [shown(0), shown(1), shown(2), 255]
-    };
+        let least = if *kind == Kind::Height { -most } else { 0.0 };
+        for i in 0..edge * edge {
+            let at = i / edge * step * size + i % edge * step;
+            let shown = |k: usize| match canvas {
+                Canvas::Lengths(map) => {
+                    let v = (map[at] - least) / (most - least);
+                    (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8
+                }
+                Canvas::Coded(map) => (map[at * c + k.min(c - 1)] >> 8) as u8,
+            };
+            rgba.extend(match states[at] {
+                State::Baked => [shown(0), shown(1), shown(2), 255],
+                _ => BARE,
+            });
+        }
+    }
     Glimpse {
+        of: kinds.iter().map(|k| k.word().to_owned()).collect(),
         width: edge as u32,
-        height: edge as u32,
-        rgba: (0..edge * edge).flat_map(texel).collect(),
+        height: (edge * kinds.len()) as u32,
+        rgba,
     }
 }
 

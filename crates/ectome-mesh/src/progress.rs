@@ -12,12 +12,14 @@ use thiserror::Error;
 #[error("the work was stopped")]
 pub struct Cancelled;
 
-/// A picture of what work has made so far.
+/// Pictures of what work has made so far, of one size, one below the other.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Glimpse {
+    /// What each of the pictures shows, from the top: a word without blanks.
+    pub of: Vec<String>,
     /// Texels in a row.
     pub width: u32,
-    /// Rows.
+    /// Rows of all pictures together.
     pub height: u32,
     /// Rows from the top, red, green, blue and alpha, as a screen shows them.
     pub rgba: Vec<u8>,
@@ -157,6 +159,7 @@ mod tests {
     fn a_glimpse_is_made_where_somebody_looks() {
         let work = Progress::new();
         let glimpse = || Glimpse {
+            of: vec!["normal".to_owned()],
             width: 1,
             height: 1,
             rgba: vec![1, 2, 3, 4],

@@ -156,8 +156,10 @@ pub struct Work {
     pub accepted: bool,
     /// Seconds since it was taken, until it ended.
     pub seconds: Option<f64>,
-    /// A picture of what it has made so far, as the key of its blob.
+    /// Pictures of what it has made so far, one below the other, as the key of their blob.
     pub glimpse: Option<String>,
+    /// What each of these pictures shows, as a word.
+    pub glimpse_of: Vec<String>,
     /// The candidate that what it makes goes on from.
     pub based_on: Option<String>,
 }
@@ -191,6 +193,8 @@ impl Work {
             accepted: row.try_get("accepted")?,
             seconds: row.try_get("seconds")?,
             glimpse: row.try_get("glimpse")?,
+            glimpse_of: (row.try_get::<Option<String>, _>("glimpse_of")?)
+                .map_or_else(Vec::new, |of| of.split(' ').map(str::to_owned).collect()),
             based_on: row.try_get("based_on")?,
         })
     }
@@ -344,13 +348,19 @@ impl Store {
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub(crate) async fn show_glimpse(&self, work: &Work, png: Vec<u8>) -> Result<(), StoreError> {
+    pub(crate) async fn show_glimpse(
+        &self,
+        work: &Work,
+        of: &[String],
+        png: Vec<u8>,
+    ) -> Result<(), StoreError> {
         let naming = self.naming().await?;
         let blob = self.blobs.put(png).await?;
         sqlx::query(
-            "UPDATE work SET glimpse = ? WHERE id = ? AND attempts = ? AND state = 'running'",
+            "UPDATE work SET glimpse = ?, glimpse_of = ? WHERE id = ? AND attempts = ? AND state = 'running'",
         )
         .bind(&blob)
+        .bind(of.join(" "))
         .bind(work.id)
         .bind(work.attempts)
         .execute(&self.pool)

@@ -77,6 +77,7 @@ mod tests {
             accepted: true,
             seconds: None,
             glimpse: None,
+            glimpse_of: Vec::new(),
             based_on: None,
         }
     }

@@ -275,10 +275,11 @@ impl Worker {
     }
 
     /// Keeps a glimpse of what the work has made so far, where pages find it.
-    async fn show(&self, work: &Work, glimpse: Glimpse) -> Result<(), StoreError> {
+    async fn show(&self, work: &Work, mut glimpse: Glimpse) -> Result<(), StoreError> {
+        let of = std::mem::take(&mut glimpse.of);
         let png = tokio::task::spawn_blocking(move || picture::of_glimpse(&glimpse)).await;
         match png {
-            Ok(png) => self.store.show_glimpse(work, png).await,
+            Ok(png) => self.store.show_glimpse(work, &of, png).await,
             Err(_) => Ok(()),
         }
     }

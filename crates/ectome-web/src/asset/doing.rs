@@ -1,9 +1,10 @@
 //! The work of one asset that is under way, above its column.
 
 use askama::Template;
+use ectome_recipe::maps::Kind;
 use ectome_store::work::Work;
 
-use crate::failure::Failure;
+use crate::{failure::Failure, maps::map_name};
 
 #[derive(Template)]
 #[template(path = "doing.html")]
@@ -18,8 +19,18 @@ pub struct DoingLine {
     pub title: String,
     pub stage: String,
     pub percent: u32,
-    /// A picture of what it has made so far: the key of its blob, and the candidate it goes on from.
-    pub glimpse: Option<(String, String)>,
+    /// Pictures of what it has made so far, if any.
+    pub glimpse: Option<GlimpseLine>,
+}
+
+/// Maps as far as they are baked, for the stage.
+pub struct GlimpseLine {
+    /// The key of the blob: pictures of one size, one below the other.
+    pub blob: String,
+    /// The candidate they are baked for.
+    pub base: String,
+    /// The names of the maps, from the top, with `|` between them.
+    pub names: String,
 }
 
 /// The work of one asset that is under way, as a partial; `full` says that it waits for room on the disk.
@@ -42,7 +53,20 @@ pub fn doing_lines(work: &[Work], asset: u64) -> Vec<DoingLine> {
                 stage => stage.to_owned(),
             },
             percent: (w.fraction * 100.0) as u32,
-            glimpse: w.glimpse.clone().zip(w.based_on.clone()),
+            glimpse: (w.glimpse.clone().zip(w.based_on.clone())).map(|(blob, base)| GlimpseLine {
+                blob,
+                base,
+                names: names(&w.glimpse_of),
+            }),
         })
         .collect()
+}
+
+/// The maps of a glimpse as pages name them.
+fn names(of: &[String]) -> String {
+    let named: Vec<&str> = of
+        .iter()
+        .map(|word| Kind::of(word).map_or(word.as_str(), |kind| map_name(kind)))
+        .collect();
+    named.join("|")
 }

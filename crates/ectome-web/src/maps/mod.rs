@@ -11,7 +11,7 @@ use axum::{
 };
 
 pub use on_sheet::maps_on_sheet;
-pub use view::{CoarseLine, MapsView};
+pub use view::{CoarseLine, MapsView, map_name};
 
 use crate::state::App;
 

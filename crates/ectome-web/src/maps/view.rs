@@ -120,7 +120,7 @@ pub struct MapsView {
 }
 
 /// The name of a map on pages.
-pub(super) fn name(kind: Kind) -> &'static str {
+pub fn map_name(kind: Kind) -> &'static str {
     match kind {
         Kind::Normal => "Normal",
         Kind::NormalObject => "Normal, object space",
@@ -184,7 +184,7 @@ impl MapLine {
     fn of(kind: Kind) -> Self {
         Self {
             word: kind.word(),
-            name: name(kind),
+            name: map_name(kind),
             on: false,
             says: meaning(kind).to_owned(),
             there: Vec::new(),

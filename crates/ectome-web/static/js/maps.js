@@ -17,6 +17,12 @@ export class Maps {
     this.painted = [];
     this.brush = new StrokeTool((event) => this.stage.hit(event, 'right'), (hit) => this.#paint(hit));
     this.painting = false;
+    /** The name of the map that the stage wears while maps are baked. */
+    this.glimpsed = '';
+    at('glimpse-of').addEventListener('change', ({ target }) => {
+      this.glimpsed = target.value;
+      this.#glimpse();
+    });
     new MutationObserver(() => this.#glimpse()).observe(at('doing'), { childList: true, subtree: true });
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-maps-on]')) choose(Number(target.value));
@@ -103,16 +109,29 @@ export class Maps {
     if (button) button.disabled = !this.painted.length && !taken;
   }
 
-  /** While maps are baked for what is on the stage, it wears the first of them as far as it is made. */
+  /** While maps are baked for what is on the stage, it wears one of them as far as it is made: the first, or the one chosen. */
   #glimpse() {
     const { dataset } = document.querySelector('#doing [data-glimpse]') ?? {};
     const shown = this.data?.candidates.find((c) => c.number === this.data.shown);
     const blob = at('maps-form') && dataset && dataset.base === shown?.hash ? dataset.glimpse : null;
-    if (blob === this.seen) return;
-    this.seen = blob;
+    const names = blob ? dataset.names.split('|') : [];
+    const index = Math.max(0, names.indexOf(this.glimpsed));
+    const seen = blob && `${blob}#${index}`;
+    if (seen === this.seen) return;
+    this.seen = seen;
+    this.#offer(names, index);
     this.stage.element.classList.toggle('glimpsing', Boolean(blob));
-    if (blob) this.stage.showMap(`/picture/${blob}.png`);
+    if (blob) this.stage.showMapOf(`/picture/${blob}.png`, index, names.length);
     else if (!this.alone) this.stage.showMap(null);
+  }
+
+  /** The maps that are being baked, to choose from; an open list is left as it is. */
+  #offer(names, index) {
+    const select = /** @type {HTMLSelectElement} */ (at('glimpse-of'));
+    select.parentElement.hidden = names.length === 0;
+    const there = [...select.options].map((option) => option.value);
+    if (there.join('|') !== names.join('|')) select.replaceChildren(...names.map((name) => new Option(name, name)));
+    select.selectedIndex = names.length ? index : -1;
   }
 
   /** Another map becomes a line of its own. */

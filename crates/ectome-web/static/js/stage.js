@@ -1,7 +1,7 @@
 // The stage: source and candidate side by side, cameras tied. Draws on demand, not in a loop.
 
 import {
-  Box3, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshBasicMaterial, OrbitControls,
+  Box3, CanvasTexture, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshBasicMaterial, OrbitControls,
   PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { ClipPlane } from './clip_plane.js';
@@ -309,13 +309,31 @@ export class Stage {
 
   /** Shows one picture alone, without light, on the right side's mesh or on what has a material of this name; null takes it off. */
   async showMap(url, material) {
+    await this.#wearMap(url, material, () => new TextureLoader().loadAsync(url));
+  }
+
+  /** The same with one of `count` pictures that stand one below the other in the file. */
+  async showMapOf(url, index, count) {
+    await this.#wearMap(`${url}#${index}`, undefined, async () => {
+      const picture = new Image();
+      picture.src = url;
+      await picture.decode();
+      const canvas = document.createElement('canvas');
+      [canvas.width, canvas.height] = [picture.width, picture.height / count];
+      canvas.getContext('2d').drawImage(picture, 0, -index * canvas.height);
+      return new CanvasTexture(canvas);
+    });
+  }
+
+  async #wearMap(url, material, load) {
     if (!this.renderer) return;
     this.mapUrl = url;
     this.mapOn = material;
-    const texture = url ? await new TextureLoader().loadAsync(url).catch(() => null) : null;
+    const texture = url ? await load().catch(() => null) : null;
     if (this.mapUrl !== url) return;
     this.map?.dispose();
     this.map = texture;
+    this.element.dataset.worn = texture ? url : '';
     if (texture) Object.assign(texture, { flipY: false, colorSpace: SRGBColorSpace, wrapS: RepeatWrapping, wrapT: RepeatWrapping });
     else if (url) this.note.textContent = 'The map could not be loaded. Reload the page to try again.';
     this.#redress();
