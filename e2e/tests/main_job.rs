@@ -359,6 +359,9 @@ async fn nearly_flat_areas_merge_within_a_distance() {
         .until("document.querySelector('#nearly-flat')?.textContent.includes('Flat within 5.00 mm: down to 2 triangles')")
         .await;
     browser.enter("#nearly-flat [name=within_mm]", "4").await;
+    browser
+        .run("document.querySelector('#nearly-flat [name=faces]').value = 'quads'; return 0")
+        .await;
     browser.click("#nearly-flat button").await;
     browser
         .until("document.querySelector('#label-candidate')?.textContent.includes('2')")
@@ -371,6 +374,11 @@ async fn nearly_flat_areas_merge_within_a_distance() {
     let (off, unit) = off.split_once(' ').unwrap();
     let off: f64 = off.parse().unwrap();
     assert!(unit.starts_with("mm") && off <= 4.0, "{says}");
+    let work = ectome_e2e::http::get(app.port, "/work").unwrap();
+    let work = String::from_utf8_lossy(&work.body);
+    assert!(work.contains("flat within 4.00 mm, into quads"), "{work}");
+    let wrong = ectome_e2e::http::post(app.port, "/assets/1/flats", "within_mm=4&faces=circles");
+    assert_eq!(wrong.unwrap().status, 422);
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;
 }

@@ -42,6 +42,7 @@ pub mod measure;
 pub mod mesh;
 pub mod nearest;
 pub mod normals;
+pub mod pairing;
 pub mod progress;
 pub mod rays;
 pub mod sample;

@@ -1,7 +1,8 @@
 //! Polygons to triangles.
 
 use earcut::{Earcut, utils3d::project3d_to_2d};
-use glam::Vec3;
+use glam::{DVec3, Vec3};
+use spade::{ConstrainedDelaunayTriangulation, Point2, Triangulation, handles::FixedVertexHandle};
 
 use crate::{Mesh, Run};
 
@@ -15,8 +16,8 @@ pub struct Triangulated {
 }
 
 /// Splits every face into triangles. A quad is split along the diagonal that keeps both halves
-/// facing the quad's own way, the shorter one if both do; larger faces by ear clipping in their
-/// plane, or as a fan when they have no plane. Vertices stay as they are.
+/// facing the quad's own way, the shorter one if both do; larger faces as [`polygon`] says. Vertices stay as
+/// they are.
 pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
     let Some(starts) = &mesh.face_starts else {
         return (mesh.clone(), Triangulated::default());
@@ -24,8 +25,6 @@ pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
     let mut done = Triangulated::default();
     let mut corners = Vec::with_capacity(3 * mesh.triangle_count());
     let mut runs = Vec::with_capacity(mesh.runs.len());
-    let mut earcut = Earcut::new();
-    let (mut flat, mut ears) = (Vec::new(), Vec::<u32>::new());
     for run in &mesh.runs {
         let first = corners.len() / 3;
         for f in run.faces.clone() {
@@ -42,19 +41,9 @@ pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
                 }
                 _ => {
                     done.ngons += 1;
-                    let places: Vec<[f32; 3]> =
-                        face.iter().map(|&v| mesh.position(v).to_array()).collect();
-                    ears.clear();
-                    if project3d_to_2d(&places, places.len(), &mut flat) {
-                        earcut.earcut(flat.iter().copied(), &[], &mut ears);
-                    }
-                    if ears.len() == 3 * (face.len() - 2) {
-                        corners.extend(oriented(&ears, &places).map(|i| face[i as usize]));
-                    } else {
-                        for k in 1..face.len() - 1 {
-                            corners.extend([face[0], face[k], face[k + 1]]);
-                        }
-                    }
+                    let places: Vec<Vec3> = face.iter().map(|&v| mesh.position(v)).collect();
+                    let split = polygon(&places);
+                    corners.extend(split.iter().flatten().map(|&i| face[i as usize]));
                 }
             }
         }
@@ -72,21 +61,84 @@ pub fn triangulate(mesh: &Mesh) -> (Mesh, Triangulated) {
     (mesh, done)
 }
 
-/// The triangles of one polygon, as indices into `places`, facing the way it does: by ear clipping in its
-/// plane, or as a fan when it has none.
+/// The triangles of one polygon, as indices into `places`, facing the way it does: the Delaunay triangulation of its plane that
+/// keeps its sides (L. P. Chew, *Constrained Delaunay Triangulations*, 1989). Where its outline crosses or touches itself there is none:
+/// then by ear clipping, or as a fan when it has no plane.
 pub fn polygon(places: &[Vec3]) -> Vec<[u32; 3]> {
+    delaunay(places)
+        .or_else(|| ears(places))
+        .unwrap_or_else(|| {
+            (1..places.len() as u32 - 1)
+                .map(|k| [0, k, k + 1])
+                .collect()
+        })
+}
+
+/// By Delaunay's rule inside the sides; `None` where these are no simple outline.
+fn delaunay(places: &[Vec3]) -> Option<Vec<[u32; 3]>> {
+    let n = places.len();
+    let place = |i: usize| places[i % n].as_dvec3();
+    // Newell's sum: twice the area vector of the polygon, counter-clockwise from its end.
+    let normal: DVec3 = (1..n - 1)
+        .map(|i| (place(i) - place(0)).cross(place(i + 1) - place(0)))
+        .sum();
+    let (along, across) = normal.try_normalize()?.any_orthonormal_pair();
+    // Tiny coordinates would underflow in exact arithmetic.
+    let size = (1..n)
+        .map(|i| place(i).distance(place(0)))
+        .fold(0.0, f64::max);
+    let flat = (0..n).map(|i| {
+        let off = (place(i) - place(0)) / size;
+        let tiny = |v: f64| if v.abs() < 1e-40 { 0.0 } else { v };
+        Point2::new(tiny(off.dot(along)), tiny(off.dot(across)))
+    });
+    let sides = (0..n).map(|i| [i, (i + 1) % n]).collect();
+    let mut crosses = false;
+    let made = ConstrainedDelaunayTriangulation::<Point2<f64>>::try_bulk_load_cdt(
+        flat.collect(),
+        sides,
+        |_| crosses = true,
+    )
+    .ok()?;
+    if crosses || made.num_vertices() != n || made.num_constraints() != n {
+        return None;
+    }
+    // Inside is what lies to the left of a side, and everything that no side parts from it.
+    let mut inside = vec![false; made.num_all_faces()];
+    let mut waiting: Vec<_> = (0..n)
+        .filter_map(|i| {
+            let ends = [i, (i + 1) % n].map(FixedVertexHandle::from_index);
+            Some(made.get_edge_from_neighbors(ends[0], ends[1])?.face().fix())
+        })
+        .collect();
+    let mut list = Vec::with_capacity(n - 2);
+    while let Some(face) = waiting.pop() {
+        if std::mem::replace(&mut inside[face.index()], true) {
+            continue;
+        }
+        let inner = made.face(face).as_inner()?;
+        list.push(inner.vertices().map(|v| v.fix().index() as u32));
+        for edge in inner.adjacent_edges() {
+            if !edge.is_constraint_edge() {
+                waiting.push(edge.rev().face().fix());
+            }
+        }
+    }
+    (list.len() == n - 2).then_some(list)
+}
+
+/// By ear clipping; `None` where the polygon has no plane.
+fn ears(places: &[Vec3]) -> Option<Vec<[u32; 3]>> {
     let places: Vec<[f32; 3]> = places.iter().map(Vec3::to_array).collect();
     let (mut flat, mut ears) = (Vec::new(), Vec::<u32>::new());
     if project3d_to_2d(&places, places.len(), &mut flat) {
         Earcut::new().earcut(flat.iter().copied(), &[], &mut ears);
     }
     if ears.len() + 6 != 3 * places.len() {
-        return (1..places.len() as u32 - 1)
-            .map(|k| [0, k, k + 1])
-            .collect();
+        return None;
     }
     let turned: Vec<u32> = oriented(&ears, &places).collect();
-    turned.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect()
+    Some(turned.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect())
 }
 
 /// True when the diagonal 0–2 is the better split of a quad.

@@ -64,7 +64,7 @@ pub use ectome_intake::{
     repair::{clip::Plane, polygons::Into as DivideInto, weld::Weld},
 };
 pub use ectome_mesh::Fate;
-pub use ectome_reduce::{Attention, CollapseLog, Keep, loops::Which as LoopChoice};
+pub use ectome_reduce::{Attention, CollapseLog, Faces, Keep, loops::Which as LoopChoice};
 pub use ectome_uv::{
     measure::Numbers as UvNumbers,
     pack::{Settings as SheetSettings, Turns},

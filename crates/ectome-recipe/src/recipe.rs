@@ -1,7 +1,7 @@
 //! Steps in order, and the address of what they make.
 
 use ectome_mesh::{Fate, Mesh};
-use ectome_reduce::{Attention, Keep, Options, loops::Which};
+use ectome_reduce::{Attention, Faces, Keep, Options, loops::Which};
 use glam::Vec3;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
 use serde_json::{Map, Value, json};
@@ -281,18 +281,20 @@ impl Recipe {
         })
     }
 
-    /// The prepared source with what is flat within so many millimetres merged.
+    /// The prepared source with what is flat within so many millimetres merged, and left in such faces.
     pub fn merge_flat(
         source: impl Into<String>,
         changes: &[Change],
         settings: CutSettings,
         within_mm: f64,
+        faces: Faces,
     ) -> Self {
         let mut recipe = Self::built(source, changes);
         recipe.steps.push(Triangulate {}.into());
         let merge = MergeFlat {
             settings,
             within_mm,
+            faces,
         };
         recipe.steps.push(merge.into());
         recipe

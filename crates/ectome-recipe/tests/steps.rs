@@ -3,8 +3,8 @@
 use ectome_formats::{FileSet, Scene, native};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Artefact, Change, CutSettings, EngineError, Fate, LoopChoice, Manner, Recipe, Step, Target,
-    UvStep, Weld,
+    Artefact, Change, CutSettings, EngineError, Faces, Fate, LoopChoice, Manner, Recipe, Step,
+    Target, UvStep, Weld,
     engine::{self, Stock},
     maps::{BakeSettings, Kind},
     step::{BroughtFile, Import, LeaveOut, MergeFlat, Prepare, TakeOutLoops, Triangulate},
@@ -111,7 +111,7 @@ fn imprinted() -> Change {
 #[case::prepare(of(vec![Prepare { change: weld() }.into()]), "c3bd94dd82fdb27761c7109d017bed18", "7e109eec484d1998")]
 #[case::leave_out(of(vec![Prepare { change: imprinted() }.into(), LeaveOut {}.into()]), "62164ee1b53359550fd51ba4613b917e", "777d00c1adb2606c")]
 #[case::triangulate(of(vec![Triangulate {}.into()]), "da0590777d0e0ebf18a332f671b916bb", "208db700315f39ba")]
-#[case::merge_flat(of(vec![MergeFlat { settings: settings(), within_mm: 0.0 }.into()]), "14fb38664136368c184c06768506101e", "e0fe25ced27c7b78")]
+#[case::merge_flat(of(vec![MergeFlat { settings: settings(), within_mm: 0.0, faces: Faces::Triangles }.into()]), "14fb38664136368c184c06768506101e", "e0fe25ced27c7b78")]
 #[case::take_out_loops(
     of(vec![TakeOutLoops { which: LoopChoice::Every(2), settings: settings() }.into()]), "d203c7286b4ff556d7780a6a62fd3814", "00fd65a820d0dfcc"
 )]

@@ -15,7 +15,7 @@ use crate::{
     duplicate::drop_doubles,
     feature::Features,
     floor::Floors,
-    free::Which,
+    free::{Scratch, Which},
     guard::{Guard, collapse},
     hold::CutError,
     log::CollapseLog,
@@ -123,6 +123,7 @@ pub(crate) struct Analysis {
     /// The last edge of each point that the guard refused: its far end and the stamp it had.
     pub refused: Vec<(u32, u32)>,
     plan: Plan,
+    instead: Scratch,
     spokes: Vec<(u32, u32, u32)>,
     pairs: Vec<(u32, u32)>,
     pub release: Release,
@@ -161,6 +162,7 @@ impl Analysis {
             near: vec![(0, 0.0); state.place.len()],
             refused: vec![(u32::MAX, 0); state.place.len()],
             plan: Plan::default(),
+            instead: Scratch::default(),
             spokes: Vec::new(),
             pairs: Vec::new(),
             release: Release::Nothing,
@@ -294,12 +296,16 @@ impl Analysis {
             piece.stays && piece.standing <= goes
         });
         let on_edge = || pairs.iter().map(|&(corner, _)| corner / 3);
+        let mut is_refused = false;
         let done = !pairs.is_empty()
             && !is_last
             && self.floors.allow(&self.state, on_edge())
             && plan(&self.state, a, b, &pairs, self.release, &mut made)
             && !self.must_wait(&made)
-            && self.guard.allows(&mut self.state, &made, self.release)
+            && {
+                is_refused = !self.guard.allows(&mut self.state, &made, self.release);
+                !is_refused
+            }
             && (self.guard.folded.is_empty() || {
                 let folded = self.guard.folded.iter().copied();
                 self.floors.allow(&self.state, on_edge().chain(folded))
@@ -315,6 +321,9 @@ impl Analysis {
                 self.mark_surroundings(&made);
             }
         }
+        if is_refused && queue && self.release == Release::Nothing && !self.state.flat_only {
+            self.join_anew(&made);
+        }
         let kept = made.kept;
         self.plan = made;
         self.pairs = pairs;
@@ -325,6 +334,20 @@ impl Analysis {
             self.guard.ring_kept = ring;
         }
         done
+    }
+
+    /// Where the faces around forbid a collapse: takes the point out, joins them anew, and queues their edges.
+    fn join_anew(&mut self, refused: &Plan) {
+        let mut scratch = std::mem::take(&mut self.instead);
+        if self.take_out_instead(refused, &mut scratch) {
+            let mut ring = std::mem::take(&mut self.guard.ring_kept);
+            for rim in scratch.sides.iter().flat_map(|s| &s.rim) {
+                self.state.ring(rim.point, &mut ring);
+                self.queue_edges_of(rim.point, &ring, false);
+            }
+            self.guard.ring_kept = ring;
+        }
+        self.instead = scratch;
     }
 
     fn guard_ring(&mut self, a: u32) {

@@ -90,22 +90,8 @@ fn without_normals(mut mesh: Mesh) -> Mesh {
 /// Flips diagonals inside flat regions until none is better the other way. Lines, outlines, places, and
 /// the way the texture lies stay as they are. Returns how many were flipped.
 pub fn tidy(mesh: &mut Mesh) -> usize {
-    let mut edges: HashMap<(u32, u32), [u32; 2]> = HashMap::with_capacity(mesh.corners.len());
-    let mut crowded: Vec<(u32, u32)> = Vec::new();
-    for f in 0..mesh.face_count() as u32 {
-        for (a, b) in sides(mesh, f) {
-            let entry = edges.entry(key(a, b)).or_insert([u32::MAX; 2]);
-            match entry {
-                [first, _] if *first == u32::MAX => *first = f,
-                [_, second] if *second == u32::MAX => *second = f,
-                _ => crowded.push(key(a, b)),
-            }
-        }
-    }
-    crowded.iter().for_each(|e| {
-        edges.remove(e);
-    });
-    let run_of = run_of_faces(mesh);
+    let mut edges = edges_of(mesh);
+    let run_of = mesh.run_of_faces();
     let mut waiting: Vec<(u32, u32)> = edges.keys().copied().collect();
     waiting.sort_unstable();
     let mut flipped = 0;
@@ -149,6 +135,27 @@ pub fn tidy(mesh: &mut Mesh) -> usize {
     flipped
 }
 
+/// The faces at each edge of a triangle mesh, by its points, lower first: `u32::MAX` for a second that is not there. Edges with
+/// more than two are left out.
+pub(crate) fn edges_of(mesh: &Mesh) -> HashMap<(u32, u32), [u32; 2]> {
+    let mut edges: HashMap<(u32, u32), [u32; 2]> = HashMap::with_capacity(mesh.corners.len());
+    let mut crowded: Vec<(u32, u32)> = Vec::new();
+    for f in 0..mesh.face_count() as u32 {
+        for (a, b) in sides(mesh, f) {
+            let entry = edges.entry(key(a, b)).or_insert([u32::MAX; 2]);
+            match entry {
+                [first, _] if *first == u32::MAX => *first = f,
+                [_, second] if *second == u32::MAX => *second = f,
+                _ => crowded.push(key(a, b)),
+            }
+        }
+    }
+    crowded.iter().for_each(|e| {
+        edges.remove(e);
+    });
+    edges
+}
+
 fn point(mesh: &Mesh, vertex: u32) -> u32 {
     mesh.vertex_point[vertex as usize]
 }
@@ -162,17 +169,8 @@ fn sides(mesh: &Mesh, face: u32) -> [(u32, u32); 3] {
     [(a, b), (b, c), (c, a)]
 }
 
-fn run_of_faces(mesh: &Mesh) -> Vec<u32> {
-    let mut run_of = vec![0; mesh.face_count()];
-    for (r, run) in mesh.runs.iter().enumerate() {
-        run_of[run.faces.start as usize..run.faces.end as usize].fill(r as u32);
-    }
-    run_of
-}
-
-/// The vertices (a, b, c, d) of faces (a, b, c) and (b, a, d), if the two lie flat, share their vertices at
-/// both ends of the edge, carry the texture evenly, and the other diagonal is the better one.
-fn better(mesh: &Mesh, f: u32, g: u32, edge: (u32, u32)) -> Option<[u32; 4]> {
+/// The vertices (a, b, c, d) of faces (a, b, c) and (b, a, d), if the two lie flat and share their vertices at both ends of the edge.
+pub(crate) fn flat_pair(mesh: &Mesh, f: u32, g: u32, edge: (u32, u32)) -> Option<[u32; 4]> {
     let turned = |face: u32| {
         let v = mesh.face(face as usize);
         (0..3)
@@ -183,15 +181,24 @@ fn better(mesh: &Mesh, f: u32, g: u32, edge: (u32, u32)) -> Option<[u32; 4]> {
     if a != a2 || b != b2 {
         return None; // a seam, a hard edge, or wound against each other
     }
-    let place = |v: u32| mesh.position(v).as_dvec3();
-    let [pa, pb, pc, pd] = [a, b, c, d].map(place);
-    let (m, n) = (
-        (pb - pa).cross(pc - pa).try_normalize()?,
-        (pa - pb).cross(pd - pb).try_normalize()?,
-    );
-    if m.dot(n) <= 0.0 || m.cross(n).length() > LEVEL {
-        return None;
-    }
+    let [pa, pb, pc, pd] = [a, b, c, d].map(|v| mesh.position(v).as_dvec3());
+    let (m, n) = ((pb - pa).cross(pc - pa), (pa - pb).cross(pd - pb));
+    is_level(m, n).then_some([a, b, c, d])
+}
+
+/// True when two area vectors say that what they belong to lies in one plane.
+pub(crate) fn is_level(m: DVec3, n: DVec3) -> bool {
+    let (Some(m), Some(n)) = (m.try_normalize(), n.try_normalize()) else {
+        return false;
+    };
+    m.dot(n) > 0.0 && m.cross(n).length() <= LEVEL
+}
+
+/// The same, if the faces carry the texture evenly as well and the other diagonal is the better one.
+fn better(mesh: &Mesh, f: u32, g: u32, edge: (u32, u32)) -> Option<[u32; 4]> {
+    let [a, b, c, d] = flat_pair(mesh, f, g, edge)?;
+    let [pa, pb, pc, pd] = [a, b, c, d].map(|v| mesh.position(v).as_dvec3());
+    let m = (pb - pa).cross(pc - pa).normalize_or_zero();
     // Convex: both new faces look the same way and have area.
     let size = pa.distance_squared(pb);
     let faces = |x: DVec3, y: DVec3, z: DVec3| (y - x).cross(z - x).dot(m);
@@ -210,7 +217,7 @@ fn better(mesh: &Mesh, f: u32, g: u32, edge: (u32, u32)) -> Option<[u32; 4]> {
 }
 
 /// Does the affine map of face (a, b, c) give d its UVs?
-fn evenly(mesh: &Mesh, [a, b, c, d]: [u32; 4]) -> bool {
+pub(crate) fn evenly(mesh: &Mesh, [a, b, c, d]: [u32; 4]) -> bool {
     let Some(w) = measure::barycentric(mesh.position(d), [a, b, c].map(|v| mesh.position(v)))
     else {
         return false;

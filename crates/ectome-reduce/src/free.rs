@@ -18,13 +18,14 @@ use crate::{
     fill::Polygon,
     flat::FLAT,
     guard::{Guard, collapse},
+    instead::stands_upright,
     plan::{Plan, Release, plan_free},
     state::{NONE, State},
 };
 
 /// How far a point may lie off a plane or a line and still count as on it, in diagonals: what rounding to 32 bits and a noise of
 /// 1e-7 leave.
-const OFF: f64 = 6e-7;
+pub(crate) const OFF: f64 = 6e-7;
 /// Of a distance that is permitted the share that a point may lie off at one step: steps that bend the same way grow fourfold from one
 /// to the next, so all of them together come to 4/3 of the last.
 const STEP: f64 = 0.7;
@@ -48,31 +49,53 @@ const SHARP: f64 = 1e-6;
 /// Rings of more faces are left alone: filling takes time with their cube.
 const MOST_FACES: usize = 96;
 
+/// How far what is around a point may be off what counts as flat, even and free of cost.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Allowance {
+    /// From a plane or a straight line, in diagonals.
+    pub off: f64,
+    /// From an affine map of the place, in units of the UV square.
+    pub uv_off: f64,
+    /// What the planes of the source may charge; `None` where they only have to see nothing.
+    pub cost: Option<f32>,
+}
+
+impl Allowance {
+    /// For points that cost nothing.
+    fn free(state: &State) -> Self {
+        Self {
+            off: state.flat_off,
+            uv_off: UV_OFF,
+            cost: None,
+        }
+    }
+}
+
 /// A corner of a polygon that is filled anew.
 #[derive(Clone, Copy, Debug)]
-struct Rim {
-    point: u32,
-    wedge: u32,
+pub(crate) struct Rim {
+    pub point: u32,
+    pub wedge: u32,
 }
 
 /// One side of the point that goes: its faces, in order, and the points around them.
 #[derive(Clone, Debug, Default)]
-struct Side {
-    rim: Vec<Rim>,
+pub(crate) struct Side {
+    pub rim: Vec<Rim>,
     faces: Vec<u32>,
-    normal: DVec3,
+    pub normal: DVec3,
     /// The triangles that fill it, by number in `rim`.
-    filling: Vec<[u8; 3]>,
+    pub filling: Vec<[u8; 3]>,
 }
 
 /// Scratch memory; allocated once.
 #[derive(Default)]
-struct Scratch {
+pub(crate) struct Scratch {
     ring: Vec<u32>,
     other: Vec<u32>,
     plane: Vec<u8>,
     breaks: Vec<usize>,
-    sides: Vec<Side>,
+    pub sides: Vec<Side>,
     polygon: Polygon,
     pairs: Vec<(u32, u32)>,
     plan: Plan,
@@ -148,7 +171,7 @@ impl Analysis {
                 if !may_go(&self.state, point)
                     || which == Which::Stuck
                         && !is_stuck(&self.state, point, &mut self.guard, &mut scratch)
-                    || !self.take_out(point, &mut scratch)
+                    || !self.take_out(point, Allowance::free(&self.state), &mut scratch)
                 {
                     continue;
                 }
@@ -166,16 +189,18 @@ impl Analysis {
         Ok(went)
     }
 
-    /// Takes one point out if that costs nothing.
-    fn take_out(&mut self, point: u32, s: &mut Scratch) -> bool {
-        if !sides(&mut self.state, point, s)
-            || !s.sides.iter().all(|side| is_even(&self.state, point, side))
+    /// Takes one point out if that costs no more than is allowed.
+    pub fn take_out(&mut self, point: u32, allowed: Allowance, s: &mut Scratch) -> bool {
+        let even = |state: &State, side: &Side| is_even(state, point, side, allowed.uv_off);
+        if !sides(&mut self.state, point, allowed.off, s)
+            || !s.sides.iter().all(|side| even(&self.state, side))
         {
             return false;
         }
         for i in 0..s.sides.len() {
             let mut side = std::mem::take(&mut s.sides[i]);
-            let filled = self.fill(point, &mut side, s);
+            let filled = self.fill(point, &mut side, s)
+                && (allowed.cost.is_none() || stands_upright(&self.state, &side));
             s.sides[i] = side;
             if !filled {
                 return false;
@@ -189,7 +214,7 @@ impl Analysis {
         let last = s.sides[0].rim.len() - 1;
         let found = (0..ends)
             .chain((ends == 1).then_some(last))
-            .any(|at| self.joins_neighbour(point, s.sides[0].rim[at].point, s));
+            .any(|at| self.joins_neighbour(point, s.sides[0].rim[at].point, allowed.cost, s));
         if !found {
             return false;
         }
@@ -206,7 +231,13 @@ impl Analysis {
     }
 
     /// Plans the collapse of a point into a neighbour; leaves the rings with the guard.
-    fn joins_neighbour(&mut self, point: u32, kept: u32, s: &mut Scratch) -> bool {
+    fn joins_neighbour(
+        &mut self,
+        point: u32,
+        kept: u32,
+        most: Option<f32>,
+        s: &mut Scratch,
+    ) -> bool {
         s.pairs.clear();
         for &c in &s.ring {
             let (n, p) = State::others(c);
@@ -219,11 +250,13 @@ impl Analysis {
         if !plan_free(&self.state, point, kept, &s.pairs, &mut s.plan) {
             return false;
         }
-        if !costs_nothing(&self.state, &s.plan) {
-            return false;
+        match most {
+            Some(most) if s.plan.geometric > most => return false,
+            Some(_) => {}
+            None if !costs_nothing(&self.state, &s.plan) => return false,
+            // What is lost is nothing, whatever the planes of small faces say far away from them.
+            None => s.plan.geometric = 0.0,
         }
-        // What is lost is nothing, whatever the planes of small faces say far away from them.
-        s.plan.geometric = 0.0;
         self.guard.ring_gone.clone_from(&s.ring);
         self.state.ring(kept, &mut self.guard.ring_kept);
         self.guard.folded.clear();
@@ -380,7 +413,7 @@ fn closing(whole: bool, i: usize, j: usize, n: usize) -> bool {
 }
 
 /// Sorts the faces around a point into one side or two. False where it is no point of a flat region and none on a straight line.
-fn sides(state: &mut State, point: u32, s: &mut Scratch) -> bool {
+fn sides(state: &mut State, point: u32, off: f64, s: &mut Scratch) -> bool {
     state.ring(point, &mut s.ring);
     let k = s.ring.len();
     if !(1..=MOST_FACES).contains(&k) || !in_order(state, &mut s.ring) {
@@ -389,7 +422,7 @@ fn sides(state: &mut State, point: u32, s: &mut Scratch) -> bool {
     let at = |c: u32| state.corner_point[c as usize];
     let (first, last) = (State::others(s.ring[0]).0, State::others(s.ring[k - 1]).1);
     let closed = at(first) == at(last);
-    if !planes(state, point, &s.ring, &mut s.plane) {
+    if !planes(state, point, &s.ring, off, &mut s.plane) {
         return false;
     }
     // Where one side ends and the other begins: at spokes between faces of different planes, runs or wedges.
@@ -453,7 +486,7 @@ fn sides(state: &mut State, point: u32, s: &mut Scratch) -> bool {
             middle,
             place(rim[0].point),
             place(rim[rim.len() - 1].point),
-            state.flat_off,
+            off,
         )
     }
 }
@@ -480,7 +513,7 @@ fn in_order(state: &State, ring: &mut [u32]) -> bool {
 }
 
 /// Which of two planes each face around a point lies in; false where two are not enough.
-fn planes(state: &State, point: u32, ring: &[u32], into: &mut Vec<u8>) -> bool {
+fn planes(state: &State, point: u32, ring: &[u32], most: f64, into: &mut Vec<u8>) -> bool {
     const UNKNOWN: u8 = u8::MAX;
     let middle = state.place[point as usize].as_dvec3();
     let off = |c: u32| state.corner_place(c).as_dvec3() - middle;
@@ -506,11 +539,11 @@ fn planes(state: &State, point: u32, ring: &[u32], into: &mut Vec<u8>) -> bool {
                 && vector(c).dot(normal) >= 0.0
         };
         // One face alone says little of a plane that is much wider than it: all that lie near it together do.
-        let near = unknown().filter(|&i| lies(ring[i], first, 8.0 * state.flat_off));
+        let near = unknown().filter(|&i| lies(ring[i], first, 8.0 * most));
         let sum: DVec3 = near.map(|i| vector(ring[i])).sum();
         let normal = sum.normalize_or(first);
         for i in 0..ring.len() {
-            if into[i] == UNKNOWN && lies(ring[i], normal, state.flat_off) {
+            if into[i] == UNKNOWN && lies(ring[i], normal, most) {
                 into[i] = plane;
             }
         }
@@ -528,7 +561,7 @@ fn is_between(p: DVec3, a: DVec3, b: DVec3, off: f64) -> bool {
 }
 
 /// True when UVs and colours of a side are one affine map of the place, so that nothing slips however it is filled.
-fn is_even(state: &State, point: u32, side: &Side) -> bool {
+fn is_even(state: &State, point: u32, side: &Side, uv_off: f64) -> bool {
     let middle = state.place[point as usize].as_dvec3();
     let own = side.faces[0] * 3;
     let own = (own..own + 3).find(|&c| state.corner_point[c as usize] == point);
@@ -565,8 +598,8 @@ fn is_even(state: &State, point: u32, side: &Side) -> bool {
         places().all(|(x, w)| (value(w) - zero - slope.dot(x)).abs() <= most)
     };
     let uv =
-        state.uv.is_empty() || (0..2).all(|k| even(&|w| state.uv[w][k] / state.uv_scale, UV_OFF));
-    uv && (state.more_uv.iter()).all(|set| (0..2).all(|k| even(&|w| f64::from(set[w][k]), UV_OFF)))
+        state.uv.is_empty() || (0..2).all(|k| even(&|w| state.uv[w][k] / state.uv_scale, uv_off));
+    uv && (state.more_uv.iter()).all(|set| (0..2).all(|k| even(&|w| f64::from(set[w][k]), uv_off)))
         && (state.colour.is_empty()
             || (0..4).all(|k| even(&|w| f64::from(state.colour[w][k]), COLOUR_OFF)))
 }

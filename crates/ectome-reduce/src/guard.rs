@@ -10,9 +10,9 @@ use crate::{
 };
 
 /// A face may turn by less than 78° in one collapse.
-const TURN_COSINE: f64 = 0.2;
+pub(crate) const TURN_COSINE: f64 = 0.2;
 /// A face looks at most 78° away from the mean of the source regions its corners stand for.
-const AGREE_COSINE: f32 = 0.2;
+pub(crate) const AGREE_COSINE: f32 = 0.2;
 /// A source region speaks for a direction when its area vectors do not cancel more than this.
 const FACING_SHARE: f32 = 0.3;
 

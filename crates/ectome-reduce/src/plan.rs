@@ -309,28 +309,37 @@ fn best(
 /// that it comes to stand for. So it may lie where a chord cuts off least, and no texture slips.
 fn lifted(state: &State, kept: u32, merges: &[WedgeMerge], form: &Quadric, reach: f64) -> Vec3 {
     let mut facing = Vec3::ZERO;
-    each_wedge(state, kept, |wedge| facing += state.facing[wedge as usize]);
+    let from = state.place[kept as usize];
+    if !each_wedge(state, kept, |wedge| facing += state.facing[wedge as usize]) {
+        // The point where so many charts end is the pole of something round, and stays on it.
+        return from;
+    }
     for m in merges {
         facing += state.facing[m.from as usize];
     }
-    let from = state.place[kept as usize];
     let direction = facing.as_dvec3().normalize_or_zero();
     let off = form.least_along(from.as_dvec3(), direction);
     (from.as_dvec3() + direction * off.clamp(-reach, reach)).as_vec3()
 }
 
-/// Visits the wedges at a point, each once; those beyond the twelfth are left out.
-fn each_wedge(state: &State, point: u32, mut visit: impl FnMut(u32)) {
+/// Visits the wedges at a point, each once. False where there are more than twelve: those beyond are left out.
+fn each_wedge(state: &State, point: u32, mut visit: impl FnMut(u32)) -> bool {
     let mut seen = [u32::MAX; 12];
-    let mut count = 0;
+    let (mut count, mut all) = (0, true);
     state.each_around(point, |corner| {
         let wedge = state.corner_wedge[corner as usize];
-        if count < seen.len() && !seen[..count].contains(&wedge) {
-            seen[count] = wedge;
-            count += 1;
-            visit(wedge);
+        if seen[..count].contains(&wedge) {
+            return;
         }
+        if count == seen.len() {
+            all = false;
+            return;
+        }
+        seen[count] = wedge;
+        count += 1;
+        visit(wedge);
     });
+    all
 }
 
 /// What the UVs of all wedges at `kept`, which stay as they are, cost at another place, with what `merges` adds to some of them.

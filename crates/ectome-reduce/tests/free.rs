@@ -6,8 +6,10 @@ mod common;
 use std::collections::HashMap;
 
 use ectome_compare::compare;
-use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress, measure, topology::Topology};
-use ectome_reduce::{Options, cut, merge_flat};
+use ectome_mesh::{
+    Mesh, MeshBuilder, Primitive, Progress, measure, topology::Topology, triangulate::triangulate,
+};
+use ectome_reduce::{Faces, Options, cut, join_flat, merge_flat};
 use glam::{Affine3A, Quat, Vec2, Vec3};
 use rstest::rstest;
 
@@ -20,6 +22,11 @@ fn with_square_holes() -> Mesh {
 
 /// Turned by an odd angle, and every point off by up to a ten-millionth of its size: as files round.
 fn turned_and_noisy(mesh: &Mesh) -> Mesh {
+    turned_and_off(mesh, 2e-7)
+}
+
+/// Turned by an odd angle, and every point off by up to half of so much of its size along each axis.
+fn turned_and_off(mesh: &Mesh, noise_of_size: f32) -> Mesh {
     let mut out = mesh.clone();
     let size = measure::bounds(mesh).diagonal();
     let turn = Quat::from_euler(glam::EulerRot::XYZ, 0.7, 1.1, 0.3);
@@ -29,7 +36,7 @@ fn turned_and_noisy(mesh: &Mesh) -> Mesh {
         (seed >> 8) as f32 / (1 << 24) as f32 - 0.5
     };
     for p in &mut out.points {
-        *p = turn * *p + Vec3::new(noise(), noise(), noise()) * 2e-7 * size;
+        *p = turn * *p + Vec3::new(noise(), noise(), noise()) * noise_of_size * size;
     }
     out.normals.iter_mut().for_each(|n| *n = turn * *n);
     out
@@ -94,8 +101,77 @@ fn a_cut_takes_what_is_free_first(#[case] target: usize) {
     assert!(!made.lines_released && !made.corners_released);
 }
 
+/// A plate of cells without holes is a box of six quads; one with 64 holes has 260 walls, and two faces that n-gons cover with at most one
+/// more than there are holes: each hole is cut free by two diagonals at most.
+#[rstest]
+#[case::whole(false, Faces::Ngons, 6..=6)]
+#[case::whole_in_quads(false, Faces::Quads, 6..=6)]
+#[case::holes(true, Faces::Ngons, 262..=390)]
+#[case::holes_in_quads(true, Faces::Quads, 390..=760)]
+fn flat_areas_are_left_in_the_faces_asked_for(
+    #[case] holes: bool,
+    #[case] faces: Faces,
+    #[case] count: std::ops::RangeInclusive<usize>,
+) {
+    let mesh = match holes {
+        true => turned_and_noisy(&with_square_holes()),
+        false => slab(25, 0.1, 0.2, |_, _| true),
+    };
+    let joined = join_flat(&merged(&mesh), faces);
+    joined.check().unwrap();
+    assert!(
+        count.contains(&joined.face_count()),
+        "{}",
+        joined.face_count()
+    );
+    let largest = (0..joined.face_count()).map(|f| joined.face(f).len()).max();
+    match faces {
+        Faces::Quads => assert_eq!(largest, Some(4)),
+        _ if holes => assert!(largest > Some(40), "{largest:?}"),
+        _ => assert_eq!(largest, Some(4)),
+    }
+    is_the_same(&mesh, &triangulate(&joined).0);
+    // No polygon touches itself.
+    for f in 0..joined.face_count() {
+        let mut points: Vec<u32> = joined
+            .face(f)
+            .iter()
+            .map(|&v| joined.vertex_point[v as usize])
+            .collect();
+        points.sort_unstable();
+        points.dedup();
+        assert_eq!(points.len(), joined.face(f).len());
+    }
+}
+
+/// What only looks flat piece by piece is not: around a ring of so many segments each is 9e-5 of a radian off the next.
+#[test]
+fn a_fine_ring_is_no_polygon() {
+    let ring = ectome_mesh::shapes::torus(1.0, 0.3, 70_000, 3);
+    let joined = join_flat(&ring, Faces::Ngons);
+    let largest = (0..joined.face_count()).map(|f| joined.face(f).len()).max();
+    assert!(largest <= Some(64), "{largest:?}");
+}
+
 /// Triangles of the letters before they are merged.
 const LETTERS: usize = 4848;
+
+/// A scanned or cast plate: nothing lies in a plane, so nothing is free, and around most points every collapse would turn a face over.
+/// Faces are joined anew there (Schroeder 1992): what is left is off by about as much as the plate itself is, where 1 % of its size was
+/// lost.
+#[rstest]
+#[case(1e-5, 1340)]
+#[case(1e-4, 1340)]
+#[case(1e-3, 1340)]
+fn a_plate_that_is_nearly_flat_is_joined_anew(#[case] noise: f32, #[case] target: usize) {
+    let plate = turned_and_off(&with_square_holes(), noise);
+    let cut = cut(&plate, target, &Options::default(), &Progress::new()).unwrap();
+    assert!(cut.mesh.triangle_count() <= target);
+    let report = compare(&plate, &cut.mesh, &Progress::new()).unwrap();
+    let worst = report.deviation_max_percent_of_diagonal / 100.0;
+    assert!(worst <= 2.0 * f64::from(noise), "{worst}");
+    assert_eq!(report.flipped_faces, 0, "{report:?}");
+}
 
 /// Letters of cells, as text of a font is turned into a mesh: outlines that turn often, holes in some of them.
 #[rstest]

@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use ectome_recipe::{
-    Artefact, CutReport, LoopChoice, Proof, Recipe, Target, UvReport, UvStep, maps::BakeSettings,
-    step::BroughtFile,
+    Artefact, CutReport, Faces, LoopChoice, Proof, Recipe, Target, UvReport, UvStep,
+    maps::BakeSettings, step::BroughtFile,
 };
 use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 
@@ -260,6 +260,7 @@ impl Store {
         &self,
         asset: &Asset,
         within_mm: f64,
+        faces: Faces,
         expected: u64,
     ) -> Result<String, StoreError> {
         let recipe = Recipe::merge_flat(
@@ -267,6 +268,7 @@ impl Store {
             &asset.preparation,
             asset.settings.clone(),
             within_mm,
+            faces,
         );
         self.ask_for(asset, &Wanted::of(&recipe, expected)).await
     }

@@ -209,9 +209,52 @@ fn guards_attention_and_flat_areas_have_their_options() {
     let inspected = ectome(&["inspect", text(&out), "--json"]);
     let inspected: Value = serde_json::from_slice(&inspected.stdout).unwrap();
     assert_eq!(inspected["triangles"], 60 * 29 * 2);
+    let odd = cut(&["--flat", "--faces", "circles"]);
+    assert!(
+        String::from_utf8(odd.stderr)
+            .unwrap()
+            .contains("triangles, ngons or quads")
+    );
     for wrong in [["--keep", "everything"], ["--attention", "outline=much"]] {
         let refused = cut(&["--to", "400", wrong[0], wrong[1]]);
         assert_eq!(refused.status.code(), Some(2));
+    }
+}
+
+/// A frame of cells: merged, its two faces with a hole come down to the fewest n-gons, and the OBJ holds them.
+#[test]
+fn flat_areas_become_ngons_and_quads_in_an_obj() {
+    let folder = tempfile::tempdir().unwrap();
+    let (source, out) = (
+        folder.path().join("frame.obj"),
+        folder.path().join("out.obj"),
+    );
+    // Five by five cells of a plane without the middle one.
+    let mut lines = String::new();
+    for i in 0..36 {
+        lines += &format!("v {} {} 0\n", i % 6, i / 6);
+    }
+    for i in (0..25).filter(|i| *i != 12) {
+        let first = i / 5 * 6 + i % 5 + 1;
+        lines += &format!("f {} {} {} {}\n", first, first + 1, first + 7, first + 6);
+    }
+    std::fs::write(&source, lines).unwrap();
+    // Eight corners and a hole take eight triangles; two n-gons, or four quads, cover the same.
+    for (faces, expected) in [("triangles", 8), ("ngons", 2), ("quads", 4)] {
+        let args = [
+            "cut",
+            text(&source),
+            "--flat",
+            "--faces",
+            faces,
+            "-o",
+            text(&out),
+        ];
+        let done = ectome(&args);
+        assert!(done.status.success(), "{done:?}");
+        let made = std::fs::read_to_string(&out).unwrap();
+        let count = made.lines().filter(|l| l.starts_with("f ")).count();
+        assert_eq!(count, expected, "{faces}: {made}");
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use ectome_mesh::{Mesh, edit, triangulate};
+use ectome_mesh::{Mesh, edit, pairing, triangulate};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Into {
-    /// Triangles as near to equilateral as the outline allows.
+    /// Triangles as near to equilateral as the outline allows: those of Delaunay's rule.
     Triangles,
     /// Quads where two such triangles make a good one, triangles where not.
     #[default]
@@ -38,7 +38,6 @@ pub fn divide(mesh: &Mesh, into: Into) -> (Mesh, Divided) {
         done.ngons += 1;
         let places: Vec<Vec3> = face.iter().map(|&v| mesh.position(v)).collect();
         let mut triangles = triangulate::polygon(&places);
-        even_out(&places, &mut triangles);
         let quads = match into {
             Into::Triangles => Vec::new(),
             Into::Quads => pair(&places, &mut triangles),
@@ -79,77 +78,23 @@ fn inner_sides(triangles: &[[u32; 3]]) -> Vec<([u32; 2], [usize; 2])> {
     inner
 }
 
-/// Flips inner sides until opposite angles sum to at most half a turn (B. Delaunay, *Sur la sphère vide*, 1934,
-/// by the flips of C. Lawson, 1977), never over the polygon's outline.
-fn even_out(places: &[Vec3], triangles: &mut [[u32; 3]]) {
-    let p = |i: u32| places[i as usize];
-    let angle = |at: u32, a: u32, b: u32| (p(a) - p(at)).angle_between(p(b) - p(at));
-    let normal = |t: [u32; 3]| (p(t[1]) - p(t[0])).cross(p(t[2]) - p(t[0]));
-    for _ in 0..4 * places.len() {
-        let worst = inner_sides(triangles)
-            .into_iter()
-            .filter_map(|([a, b], [i, j])| {
-                let (c, d) = (apex(triangles[i], a, b), apex(triangles[j], a, b));
-                let sum = angle(c, a, b) + angle(d, a, b);
-                // In the order of the first triangle: a → b → c or b → a → c.
-                let forward =
-                    (0..3).any(|k| triangles[i][k] == a && triangles[i][(k + 1) % 3] == b);
-                let (from, to) = if forward { (a, b) } else { (b, a) };
-                let new = [[from, d, c], [d, to, c]];
-                let up = normal(triangles[i]) + normal(triangles[j]);
-                let least = 1e-6 * up.length_squared();
-                let sound = new.iter().all(|t| normal(*t).dot(up) > least);
-                (sum > std::f32::consts::PI + 1e-4 && sound).then_some((sum, new, i, j))
-            })
-            .max_by(|x, y| x.0.total_cmp(&y.0));
-        let Some((_, new, i, j)) = worst else { return };
-        triangles[i] = new[0];
-        triangles[j] = new[1];
-    }
-}
-
 /// Takes pairs of triangles that make a good quad out of the list, best first.
 fn pair(places: &[Vec3], triangles: &mut Vec<[u32; 3]>) -> Vec<[u32; 4]> {
-    let p = |i: u32| places[i as usize];
-    let mut choices: Vec<(f32, [u32; 4], [usize; 2])> = inner_sides(triangles)
-        .into_iter()
-        .filter_map(|([a, b], [i, j])| {
-            let (c, d) = (apex(triangles[i], a, b), apex(triangles[j], a, b));
-            let forward = (0..3).any(|k| triangles[i][k] == a && triangles[i][(k + 1) % 3] == b);
-            let quad = if forward { [a, d, b, c] } else { [b, d, a, c] };
-            // The worst corner's distance from a right angle.
-            let bend = (0..4)
-                .map(|k| {
-                    let [o, x, y] = [quad[k], quad[(k + 1) % 4], quad[(k + 3) % 4]];
-                    let angle = (p(x) - p(o)).angle_between(p(y) - p(o));
-                    (angle - std::f32::consts::FRAC_PI_2).abs()
-                })
-                .fold(0.0, f32::max);
-            let corner = |k: usize| {
-                let [o, x, y] = [quad[k], quad[(k + 1) % 4], quad[(k + 3) % 4]];
-                (p(x) - p(o)).cross(p(y) - p(o))
-            };
-            let up: Vec3 = (0..4).map(corner).sum();
-            let convex = (0..4).all(|k| corner(k).dot(up) > 1e-4 * up.length_squared());
-            (convex && bend < 1.25).then_some((bend, quad, [i, j]))
-        })
-        .collect();
-    choices.sort_by(|x, y| x.0.total_cmp(&y.0));
+    let candidates = inner_sides(triangles).into_iter().map(|([a, b], [i, j])| {
+        let (c, d) = (apex(triangles[i], a, b), apex(triangles[j], a, b));
+        let forward = (0..3).any(|k| triangles[i][k] == a && triangles[i][(k + 1) % 3] == b);
+        (if forward { [a, d, b, c] } else { [b, d, a, c] }, [i, j])
+    });
+    let made = pairing::good_quads(|i| places[i as usize], candidates, triangles.len());
     let mut taken = vec![false; triangles.len()];
-    let mut quads = Vec::new();
-    for (_, quad, [i, j]) in choices {
-        if !taken[i] && !taken[j] {
-            taken[i] = true;
-            taken[j] = true;
-            quads.push(quad);
-        }
-    }
+    made.iter()
+        .for_each(|&(_, [i, j])| (taken[i], taken[j]) = (true, true));
     let mut i = 0;
     triangles.retain(|_| {
         i += 1;
         !taken[i - 1]
     });
-    quads
+    made.into_iter().map(|(quad, _)| quad).collect()
 }
 
 #[cfg(test)]

@@ -39,7 +39,7 @@ pub struct Bring {
 
 impl Operation for Bring {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {

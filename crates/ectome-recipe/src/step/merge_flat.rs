@@ -4,7 +4,7 @@ use std::time::Instant;
 
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_reduce::Options;
+use ectome_reduce::{Faces, Options, join_flat};
 use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output, triangulated};
@@ -26,6 +26,13 @@ pub struct MergeFlat {
     /// What lies within so many millimetres of a plane or a straight line counts as on it.
     #[serde(default)]
     pub within_mm: f64,
+    /// The faces that flat regions are left in.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub faces: Faces,
+}
+
+fn is_default(faces: &Faces) -> bool {
+    *faces == Faces::default()
 }
 
 impl Operation for MergeFlat {
@@ -38,9 +45,17 @@ impl Operation for MergeFlat {
     }
 
     fn wish(&self) -> String {
+        let into = match self.faces {
+            Faces::Triangles => "",
+            Faces::Ngons => ", into n-gons",
+            Faces::Quads => ", into quads",
+        };
         match self.within_mm > 0.0 {
-            true => format!("Merging what is flat within {}", length(self.within_mm)),
-            false => self.title().to_owned(),
+            true => format!(
+                "Merging what is flat within {}{into}",
+                length(self.within_mm)
+            ),
+            false => format!("{}{into}", self.title()),
         }
     }
 
@@ -54,12 +69,13 @@ impl Operation for MergeFlat {
 
     fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
         let scene = triangulated(input.scene()?, progress)?;
-        let (scene, report, proven) = merge_flat(scene, &self.settings, self.within_mm, progress)?;
+        let (settings, within_mm) = (&self.settings, self.within_mm);
+        let (scene, report, proven) = merge_flat(scene, settings, within_mm, self.faces, progress)?;
         Ok(Output::proven(scene, report, proven))
     }
 }
 
-/// Merges what is flat within so many millimetres in a scene of triangles and measures the result.
+/// Merges what is flat within so many millimetres in a scene of triangles, measures the result, and leaves flat regions in such faces.
 ///
 /// # Errors
 /// See [`EngineError`].
@@ -67,6 +83,7 @@ pub fn merge_flat(
     source: Scene,
     settings: &CutSettings,
     within_mm: f64,
+    faces: Faces,
     progress: &Progress,
 ) -> Result<(Scene, CutReport, Proven), EngineError> {
     let mesh = &source.mesh;
@@ -96,5 +113,7 @@ pub fn merge_flat(
     };
     let measured = (&measured, &details);
     let proven = prove(&source, &jury, &source.mesh, &scene, measured)?;
-    Ok((scene, report, proven))
+    // What is measured are the triangles: faces that lie flat are the same surface.
+    let mesh = join_flat(&scene.mesh, faces);
+    Ok((Scene { mesh, ..scene }, report, proven))
 }

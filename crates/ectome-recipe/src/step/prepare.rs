@@ -15,7 +15,7 @@ pub struct Prepare {
 
 impl Operation for Prepare {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {

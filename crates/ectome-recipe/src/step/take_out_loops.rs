@@ -29,7 +29,7 @@ pub struct TakeOutLoops {
 
 impl Operation for TakeOutLoops {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {

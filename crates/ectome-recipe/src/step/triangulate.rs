@@ -14,7 +14,7 @@ pub struct Triangulate {}
 
 impl Operation for Triangulate {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {

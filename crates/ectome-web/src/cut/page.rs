@@ -5,7 +5,7 @@ use axum::{
     http::{HeaderMap, HeaderName, StatusCode, header::CONTENT_TYPE},
     response::{IntoResponse, Response},
 };
-use ectome_recipe::LoopChoice;
+use ectome_recipe::{Faces, LoopChoice};
 use serde::Deserialize;
 
 use super::settings_form::SettingsForm;
@@ -91,7 +91,15 @@ pub async fn flats(
     } else {
         flat.triangles
     };
-    let hash = app.store.ask_for_flat(&asset, within_mm, expected).await?;
+    let faces = match f.text("faces") {
+        "" => Faces::default(),
+        word => Faces::of(word).ok_or_else(|| {
+            Failure::bad("Flat areas are left in triangles, n-gons or quads: choose one of these.")
+        })?,
+    };
+    let hash = (app.store)
+        .ask_for_flat(&asset, within_mm, faces, expected)
+        .await?;
     let tray = app.store.tray(id).await?;
     let number = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "cut", number))

@@ -4,7 +4,7 @@ use std::{path::PathBuf, time::Instant};
 
 use clap::Args;
 use ectome_recipe::{
-    Session, Target,
+    Faces, Session, Target,
     step::{self, merge_flat},
 };
 
@@ -36,6 +36,9 @@ pub struct Cut {
     /// With --within, also what is flat within so many millimetres.
     #[arg(long, conflicts_with_all = ["to", "share"])]
     flat: bool,
+    /// With --flat: the faces that flat areas are left in. Formats of triangles only hold triangles whatever is said.
+    #[arg(long, value_name = "triangles|ngons|quads", requires = "flat", value_parser = faces, default_value = "triangles", hide_default_value = true)]
+    faces: Faces,
     #[command(flatten)]
     settings: SettingsArgs,
     #[command(flatten)]
@@ -61,6 +64,11 @@ fn share(text: &str) -> Result<f64, String> {
     }
 }
 
+/// Reads the faces that flat areas are left in.
+fn faces(text: &str) -> Result<Faces, String> {
+    Faces::of(text).ok_or_else(|| "flat areas are left in triangles, ngons or quads".to_owned())
+}
+
 impl Cut {
     pub fn run(self) -> Result<(), Failure> {
         let begun = Instant::now();
@@ -73,8 +81,8 @@ impl Cut {
         };
         let settings = self.settings.settings()?;
         let (scene, mut report) = if self.flat {
-            let (scene, report, _) =
-                merge_flat(scene, &settings, self.within.unwrap_or(0.0), &progress)?;
+            let within = self.within.unwrap_or(0.0);
+            let (scene, report, _) = merge_flat(scene, &settings, within, self.faces, &progress)?;
             (scene, report)
         } else {
             Session::new(scene, settings, None, &progress)?.cut(target, &progress)?
