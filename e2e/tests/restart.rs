@@ -8,6 +8,7 @@ use std::{
 use ectome_e2e::{app::App, http};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::shapes;
+use ectome_recipe::{Manner, UvStep};
 
 fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
     let deadline = Instant::now() + Duration::from_secs(120);
@@ -122,4 +123,78 @@ fn a_locked_folder_and_a_taken_port_are_one_clear_sentence_each() {
     );
     assert!(locked.lines().count() == 1 && taken.lines().count() == 1);
     assert_eq!(fs::read_dir(other.path()).unwrap().count(), 0);
+}
+
+/// Killed while maps are baked again where the brush was, and while a low mesh of somebody else is brought: both are there once after the
+/// next start. Stopped, it says so, and the maps before it stay.
+#[test]
+fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut app = App::start(folder.path());
+    let unwrapped = |level: u32| {
+        let scene = Scene::from(shapes::icosphere(1.0, level));
+        let unwrap = UvStep::unwrap(Manner::Soft);
+        let scene = unwrap.apply(scene, &Default::default()).unwrap().0;
+        glb::write(&scene, &glb::Naming::default()).unwrap()
+    };
+    let source = glb::write(
+        &Scene::from(shapes::icosphere(1.0, 7)),
+        &glb::Naming::default(),
+    );
+    http::upload(app.port, &[("float.glb", &source.unwrap())]).unwrap();
+    let shows = |app: &App, path: &str, text: &str| {
+        http::get(app.port, path).is_some_and(|r| r.text().contains(text))
+    };
+    let is_there =
+        |app: &App, path: &str| http::get(app.port, path).is_some_and(|r| r.status == 200);
+    let runs = |app: &App| shows(app, "/work", "running");
+    wait_for("intake", || shows(&app, "/assets/1/cut", "id=\"cut-form\""));
+
+    // The mesh is large, so that bringing it takes a while.
+    let low = http::upload_to(app.port, "/assets/1/low", &[("low.glb", &unwrapped(5))]).unwrap();
+    assert_eq!(low.status, 303);
+    wait_for("bringing begins", || runs(&app));
+    app.kill();
+    app.restart();
+    wait_for("it is brought", || {
+        is_there(&app, "/assets/1/download/float_1.glb")
+    });
+    let bake = "do=bake&map=normal&map=occlusion&size=1024&samples=4&padding=8&reach_mm=10&bits=8&from=everything&directions=blended";
+    let asked = http::post(app.port, "/assets/1/bakes/1", bake).unwrap();
+    assert_eq!(asked.status, 303, "{}", asked.text());
+    wait_for("maps", || is_there(&app, "/assets/1/bakes/2/bake.json"));
+    let before = http::get(app.port, "/assets/1/bakes/2/float_normal.png").unwrap();
+
+    // A brush over everything.
+    let brush = "%5B%7B%22at%22%3A%5B0%2C0%2C0%5D%2C%22radius%22%3A3%7D%5D";
+    let again = |app: &App, times: u32| {
+        let form = format!("do=again&brush={brush}&brush_times={times}");
+        http::post(app.port, "/assets/1/bakes/2", &form).unwrap()
+    };
+    assert_eq!(again(&app, 2).status, 303);
+    wait_for("baking again begins", || runs(&app));
+    app.kill();
+    app.restart();
+    wait_for("baked again", || {
+        is_there(&app, "/assets/1/bakes/3/bake.json")
+    });
+    let page = http::get(app.port, "/assets/1/maps").unwrap().text();
+    assert!(
+        !page.contains("data-candidate=\"4\""),
+        "nothing is there twice"
+    );
+
+    assert_eq!(again(&app, 3).status, 303);
+    wait_for("baking again begins", || runs(&app));
+    let work = http::get(app.port, "/work").unwrap().text();
+    let (before_it, _) = work.split_once("/stop").unwrap();
+    let (_, id) = before_it.rsplit_once("/work/").unwrap();
+    let stopped = http::post(app.port, &format!("/work/{id}/stop"), "").unwrap();
+    assert!(stopped.status < 400, "{}", stopped.text());
+    wait_for("it is stopped", || {
+        shows(&app, "/assets/1/maps?show=4", "The work was stopped")
+    });
+    let after = http::get(app.port, "/assets/1/bakes/2/float_normal.png").unwrap();
+    assert_eq!(before.body, after.body);
+    assert_eq!(before.status, 200);
 }
