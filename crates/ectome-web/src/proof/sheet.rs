@@ -284,7 +284,7 @@ fn write(sheet: &mut RgbaImage, font: &FontRef<'_>, size: f32, [x, y]: [u32; 2],
     let mut at = x as f32;
     // A thin space is written as a narrow gap: not every cut of a font has one.
     for letter in text.chars() {
-        if letter == '\u{2009}' {
+        if letter == '\u{202f}' {
             at += size * 0.12;
             continue;
         }
@@ -320,7 +320,7 @@ mod tests {
         let cell = |title: &str| Cell {
             title: title.to_owned(),
             lines: vec![
-                "1\u{2009}204 of 3\u{2009}000 triangles".to_owned(),
+                "1\u{202f}204 of 3\u{202f}000 triangles".to_owned(),
                 "Passes.".to_owned(),
             ],
             picture: Vec::new(),
