@@ -99,7 +99,12 @@ pub(crate) struct Scratch {
     polygon: Polygon,
     pairs: Vec<(u32, u32)>,
     plan: Plan,
+    /// Where each point stands in the polygon that is filled.
+    in_rim: Vec<u8>,
 }
+
+/// Of a point that is not in the polygon.
+const NOWHERE: u8 = u8::MAX;
 
 /// Which of the points that cost nothing go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -280,22 +285,29 @@ impl Analysis {
             DVec2::new(off.dot(along), off.dot(across))
         }));
         // Edges across the polygon that are there already, on the other side of something.
+        s.in_rim.resize(state.place.len(), NOWHERE);
+        for (i, rim) in side.rim.iter().enumerate() {
+            s.in_rim[rim.point as usize] = i as u8;
+        }
         for (i, rim) in side.rim.iter().enumerate() {
             state.ring(rim.point, &mut s.other);
             for &c in &s.other {
-                if s.ring.iter().any(|&r| r / 3 == c / 3) {
+                let (a, b) = State::others(c);
+                let ends = [a, b].map(|q| state.corner_point[q as usize]);
+                if ends.contains(&gone) {
                     continue;
                 }
-                let (a, b) = State::others(c);
-                for q in [a, b].map(|q| state.corner_point[q as usize]) {
-                    let across = side.rim.iter().position(|r| r.point == q);
-                    let is_new =
-                        |&j: &usize| !beside(i, j, n) || closing(s.breaks.is_empty(), i, j, n);
-                    if let Some(j) = across.filter(is_new) {
+                for j in ends.map(|q| s.in_rim[q as usize]) {
+                    let j = usize::from(j);
+                    let whole = s.breaks.is_empty();
+                    if j < n && (!beside(i, j, n) || closing(whole, i, j, n)) {
                         s.polygon.shut(i, j);
                     }
                 }
             }
+        }
+        for rim in &side.rim {
+            s.in_rim[rim.point as usize] = NOWHERE;
         }
         if n == 3 && s.breaks.is_empty() && self.is_face(&side.rim, s) {
             return false;
