@@ -8,7 +8,7 @@ use std::{
 
 use fantoccini::{
     Client, ClientBuilder, Locator,
-    actions::{InputSource, MouseActions, PointerAction},
+    actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction},
     wd::WebDriverCompatibleCommand,
 };
 use serde_json::{Value, json};
@@ -132,7 +132,7 @@ impl Browser {
         self.client
             .issue_cmd(Extension { path, body })
             .await
-            .unwrap_or(Value::Null)
+            .unwrap_or_else(|e| panic!("{path}: {e}"))
     }
 
     /// Opens an address.
@@ -202,6 +202,52 @@ impl Browser {
             assert!(tokio::time::Instant::now() < deadline, "{selector}: {why}");
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
+    }
+
+    /// Presses keys one after the other, wherever the keyboard is; WebDriver's letters for Shift and Ctrl hold these until the end.
+    pub async fn press(&self, keys: &str) {
+        let is_held = |key: char| matches!(key, '\u{E008}' | '\u{E009}');
+        let mut actions = KeyActions::new("keyboard".to_owned());
+        for value in keys.chars() {
+            actions = actions.then(KeyAction::Down { value });
+            if !is_held(value) {
+                actions = actions.then(KeyAction::Up { value });
+            }
+        }
+        for value in keys.chars().filter(|&key| is_held(key)) {
+            actions = actions.then(KeyAction::Up { value });
+        }
+        let pressed = self.client.perform_actions(actions).await;
+        pressed.unwrap_or_else(|e| panic!("{keys:?}: {e}"));
+    }
+
+    /// Gives the file field that has the keyboard a file: a browser without a screen has no window to choose it in.
+    pub async fn give(&self, file: &Path) {
+        let field = self.client.active_element().await;
+        let field = field.expect("something has the keyboard");
+        let given = field.send_keys(&file.to_string_lossy()).await;
+        given.expect("the field takes a file");
+    }
+
+    /// Goes from one thing to the next with the Tab key until it is at what a selector finds.
+    ///
+    /// # Panics
+    /// When 400 presses do not lead there, or it does not show that it has the keyboard.
+    pub async fn tab_to(&self, selector: &str) {
+        let wanted = Value::from(selector);
+        let there = format!(
+            "const e = document.activeElement; if (!e?.matches({wanted})) return false; \
+             const s = getComputedStyle(e); return e.type === 'file' || (s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) >= 1) ? true : 'unseen';"
+        );
+        for _ in 0..400 {
+            self.press("\u{E004}").await;
+            match self.run(&there).await {
+                Value::Bool(true) => return,
+                Value::String(_) => panic!("{selector} does not show that it has the keyboard"),
+                _ => {}
+            }
+        }
+        panic!("the Tab key does not lead to {selector}");
     }
 
     /// Runs a script and returns what it returns.

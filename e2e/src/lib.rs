@@ -7,6 +7,7 @@
 //! | [`http`] | requests that no browser would send |
 //! | [`validator`] | the glTF validator |
 
+pub mod access;
 pub mod app;
 pub mod browser;
 pub mod http;

@@ -12,7 +12,7 @@ export default [
         'document window location history navigator self fetch URL URLSearchParams DOMParser FormData XMLHttpRequest '
         + 'DOMMatrix EventTarget MessageEvent EventSource SharedWorker BroadcastChannel Image Option MutationObserver ResizeObserver Path2D CustomEvent '
         + 'requestAnimationFrame cancelAnimationFrame getComputedStyle matchMedia setTimeout clearTimeout '
-        + 'setInterval clearInterval console htmx',
+        + 'setInterval clearInterval console localStorage htmx',
       ),
     },
     linterOptions: { reportUnusedDisableDirectives: 'error' },

@@ -336,9 +336,22 @@ document.addEventListener('keydown', (event) => {
   if (!does.disabled) does.click();
 });
 
+// Who speaks to the machine, or whose hand shakes, can switch keys off that do something without Ctrl or Alt.
+const keysOn = /** @type {HTMLInputElement} */ (at('keys-on'));
+keysOn.checked = localStorage.getItem('keys') !== 'off';
+keysOn.addEventListener('change', () => localStorage.setItem('keys', keysOn.checked ? 'on' : 'off'));
+
+// Held by the keyboard as by the pointer.
+const flickButton = /** @type {HTMLElement} */ (button('[data-do=flick]'));
+flickButton.addEventListener('keydown', (event) => {
+  if ((event.key === ' ' || event.key === 'Enter') && !event.repeat) actions.flick(true);
+});
+flickButton.addEventListener('keyup', () => actions.flick(false));
+flickButton.addEventListener('blur', () => stage.flick && actions.flick(false));
+
 const typing = (element) => element.matches('input, select, textarea');
 document.addEventListener('keydown', (event) => {
-  if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (!keysOn.checked || typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
   const onButton = event.target.matches('button, a');
   switch (event.key) {
     case ' ':

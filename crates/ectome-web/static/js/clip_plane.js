@@ -4,7 +4,7 @@ import {
   BufferGeometry, DoubleSide, LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, Plane, PlaneGeometry,
   SphereGeometry, Vector3,
 } from '../vendor/three-stage.min.js';
-import { MARKED } from './layers.js';
+import { MARKED } from './colours.js';
 
 export class ClipPlane {
   constructor(stage) {

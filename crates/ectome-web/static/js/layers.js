@@ -4,11 +4,7 @@ import {
   BufferGeometry, DoubleSide, Float32BufferAttribute, InstancedMesh, LineBasicMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial,
   Points, PointsMaterial, SphereGeometry,
 } from '../vendor/three-stage.min.js';
-
-/** Kelp, bright enough to show on any material. */
-export const PROTECTED = 0x4fd8c4;
-/** Rust, for the places of findings. */
-export const MARKED = 0xd8481c;
+import { PROTECTED, MARKED } from './colours.js';
 
 /** Objects of one kind in one scene. */
 export class Layer {

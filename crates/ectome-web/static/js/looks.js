@@ -3,15 +3,9 @@
 import {
   Color, DoubleSide, Float32BufferAttribute, MeshBasicMaterial, MeshStandardMaterial,
 } from '../vendor/three-stage.min.js';
+import { CLAY, INK, VIRIDIS } from './colours.js';
 
-const CLAY = 0xb6b3a8;
-const INK = 0x1a2a2e;
-
-/** Viridis (S. van der Walt, N. Smith, 2015; public domain) at equal steps. */
-export const VIRIDIS_HEX = [
-  0x440154, 0x472d7b, 0x3b528b, 0x2c728e, 0x21918c, 0x28ae80, 0x5ec962, 0xaddc30, 0xfde725,
-];
-const VIRIDIS = VIRIDIS_HEX.map((hex) => new Color(hex));
+const FIELD = VIRIDIS.map((hex) => new Color(hex));
 
 /** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
 export function withEdges(material, colour) {
@@ -64,9 +58,9 @@ export function colourByField(geometry, name, most) {
   const colours = new Float32Array(field.count * 3);
   const colour = new Color();
   for (let i = 0; i < field.count; i++) {
-    const at = Math.min(1, Math.max(0, field.getX(i) / most)) * (VIRIDIS.length - 1);
-    const low = Math.min(Math.floor(at), VIRIDIS.length - 2);
-    colour.copy(VIRIDIS[low]).lerp(VIRIDIS[low + 1], at - low).toArray(colours, i * 3);
+    const at = Math.min(1, Math.max(0, field.getX(i) / most)) * (FIELD.length - 1);
+    const low = Math.min(Math.floor(at), FIELD.length - 2);
+    colour.copy(FIELD[low]).lerp(FIELD[low + 1], at - low).toArray(colours, i * 3);
   }
   geometry.setAttribute('color', new Float32BufferAttribute(colours, 3));
   geometry.computeVertexNormals();

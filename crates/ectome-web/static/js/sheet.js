@@ -1,6 +1,6 @@
 // The UV sheet: islands drawn on a canvas, to be moved, zoomed and picked. It draws on demand.
 
-import { VIRIDIS_HEX } from './looks.js';
+import { CHECKER, VIRIDIS } from './colours.js';
 
 /** Texels of a cell of the checker, and cells of a tile of it. */
 const CELL = 64;
@@ -14,7 +14,7 @@ const token = (name) => getComputedStyle(document.documentElement).getPropertyVa
 /** Our checker: cells of two tones, each with a corner cut off to show which way is up and whether it is mirrored. */
 export function drawChecker(context, size, cells) {
   const step = size / cells;
-  const [light, dark, ink] = ['#EFE9D8', '#C3CDB9', '#3C5A50'];
+  const [light, dark, ink] = CHECKER;
   for (let y = 0; y < cells; y++) {
     for (let x = 0; x < cells; x++) {
       context.fillStyle = (x + y) % 2 ? light : dark;
@@ -33,10 +33,10 @@ export function drawChecker(context, size, cells) {
 
 /** A colour of a scale from 0 to 1, as CSS. */
 export function viridis(at) {
-  const x = Math.min(1, Math.max(0, at)) * (VIRIDIS_HEX.length - 1);
-  const low = Math.min(Math.floor(x), VIRIDIS_HEX.length - 2);
+  const x = Math.min(1, Math.max(0, at)) * (VIRIDIS.length - 1);
+  const low = Math.min(Math.floor(x), VIRIDIS.length - 2);
   const mix = (shift) => {
-    const [a, b] = [VIRIDIS_HEX[low], VIRIDIS_HEX[low + 1]].map((hex) => (hex >> shift) & 255);
+    const [a, b] = [VIRIDIS[low], VIRIDIS[low + 1]].map((hex) => (hex >> shift) & 255);
     return Math.round(a + (b - a) * (x - low));
   };
   return `rgb(${mix(16)},${mix(8)},${mix(0)})`;
@@ -89,10 +89,24 @@ export class Sheet {
       if (step) this.#move(...step);
       else if (event.key === '+') this.zoom(1.25);
       else if (event.key === '-') this.zoom(0.8);
+      else if (event.key === 'PageDown') this.#next(1, event);
+      else if (event.key === 'PageUp') this.#next(-1, event);
       else return;
       event.preventDefault();
       event.stopPropagation();
     });
+  }
+
+  /** By the keyboard from one island that is shown to the next: it is picked, beside the others with Shift. */
+  #next(step, event) {
+    const count = this.data?.islands.length ?? 0;
+    for (let k = 1; k <= count; k++) {
+      const island = (((this.last ?? (step > 0 ? -1 : 0)) + k * step) % count + count) % count;
+      if (!this.shows(island)) continue;
+      this.last = island;
+      this.onPick(island, event);
+      return;
+    }
   }
 
   /**

@@ -5,7 +5,8 @@ import {
   PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { ClipPlane } from './clip_plane.js';
-import { balls, dots, Layer, lines, PROTECTED, shell } from './layers.js';
+import { EDGE, GROUND, KEY, PROTECTED, RIM, SKY } from './colours.js';
+import { balls, dots, Layer, lines, shell } from './layers.js';
 import { colourByField, lookOf, withEdges } from './looks.js';
 import { LightTool, Pointer } from './tools.js';
 
@@ -19,9 +20,9 @@ const LOADING = 'The mesh is being loaded.';
 class Half {
   constructor() {
     this.scene = new Scene();
-    this.sky = new HemisphereLight(0xf4f7f8, 0x8a8272, 1.5);
-    this.key = new DirectionalLight(0xfff4e0, 2.4);
-    this.rim = new DirectionalLight(0xdfe9ee, 0.9);
+    this.sky = new HemisphereLight(SKY, GROUND, 1.5);
+    this.key = new DirectionalLight(KEY, 2.4);
+    this.rim = new DirectionalLight(RIM, 0.9);
     this.scene.add(this.sky, this.key, this.key.target, this.rim, this.rim.target);
     this.model = null;
     this.url = null;
@@ -296,7 +297,7 @@ export class Stage {
       if (this.edges) node.userData.loose ??= indexed.toNonIndexed();
       node.geometry = this.edges ? node.userData.loose : indexed;
       const material = lookOf(this.view, given, indexed);
-      if (this.edges) withEdges(material, 0x14201f);
+      if (this.edges) withEdges(material, EDGE);
       if (half === this.left) this.#dressPart(node, material);
       node.material = half === this.right && this.#wears(given) ? new MeshBasicMaterial({ map: this.map, side: DoubleSide }) : material;
     });

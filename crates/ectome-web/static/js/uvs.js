@@ -3,12 +3,13 @@
 import {
   CanvasTexture, Color, DoubleSide, Float32BufferAttribute, Mesh, MeshStandardMaterial, RepeatWrapping, SRGBColorSpace,
 } from '../vendor/three-stage.min.js';
+import { CHOSEN } from './colours.js';
 import { Sheet, checker, partColour, viridis } from './sheet.js';
 import { PickTool, StrokeTool } from './tools.js';
 import { grouped } from './words.js';
 
 const at = (id) => document.getElementById(id);
-const CHOSEN = new Color(0x4fd8c4);
+const CHOSEN_COLOUR = new Color(CHOSEN);
 /** Meshes of more triangles than this are shown as outlines only: a browser that draws each of them stands still. */
 const HEAVY = 200_000;
 
@@ -269,7 +270,7 @@ export class Uvs {
     for (let v = 0; v < count; v++) {
       if (colour && this.look !== 'plain') one.setStyle(colour(v));
       else one.setRGB(1, 1, 1);
-      if (this.chosen.has(island[v])) one.lerp(CHOSEN, colour ? 0.8 : 0.65);
+      if (this.chosen.has(island[v])) one.lerp(CHOSEN_COLOUR, colour ? 0.8 : 0.65);
       one.toArray(colours, v * 3);
     }
     this.geometry.setAttribute('color', new Float32BufferAttribute(colours, 3));

@@ -1,0 +1,202 @@
+//! Everybody's hands and eyes: every page, in both sets of colours, looked through by axe-core (rules of WCAG 2.2, A and AA).
+
+use std::time::{Duration, Instant};
+
+use ectome_e2e::{access, app::App, browser::Browser, http};
+use ectome_formats::{Scene, glb};
+use ectome_mesh::{Mesh, MeshBuilder, Primitive, measure, shapes};
+use glam::{Affine3A, Vec3};
+
+/// A float with a ring around it, open at its top: two parts, and something to find.
+fn buoy() -> Vec<u8> {
+    let mut ball = shapes::icosphere(1.0, 4);
+    ball.corners.truncate(ball.corners.len() - 60);
+    let ring = shapes::torus(1.3, 0.15, 48, 16);
+    let mut builder = MeshBuilder::new();
+    for (name, mesh) in [("float", &ball), ("ring", &ring)] {
+        builder
+            .part(name, Affine3A::IDENTITY)
+            .primitive(primitive(mesh));
+    }
+    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+}
+
+fn primitive(mesh: &Mesh) -> Primitive {
+    let positions: Vec<Vec3> = (0..mesh.vertex_count() as u32)
+        .map(|v| mesh.position(v))
+        .collect();
+    Primitive {
+        positions,
+        normals: measure::smooth_normals(mesh),
+        corners: mesh.corners.clone(),
+        ..Primitive::default()
+    }
+}
+
+fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
+    let deadline = Instant::now() + Duration::from_secs(120);
+    while !there() {
+        assert!(Instant::now() < deadline, "never happened: {what}");
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn nothing_serious_stands_in_anybodys_way() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let browser = Browser::start(folder.path()).await;
+    let mut faults = access::faults(&browser, &app.url("/")).await;
+    http::upload(app.port, &[("buoy.glb", &buoy())]).unwrap();
+    let shows = |path: &str, text: &str| {
+        http::get(app.port, path).is_some_and(|r| r.status == 200 && r.text().contains(text))
+    };
+    wait_for("intake", || shows("/assets/1/cut", "id=\"cut-form\""));
+    http::post(app.port, "/assets/1/cuts", "triangles=1000").unwrap();
+    wait_for("the cut", || {
+        shows("/assets/1/maps?show=1", "Unwrap it first")
+    });
+    browser.open(&app.url("/assets/1/uvs?show=1")).await;
+    browser.until("document.querySelector('#unwrap')").await;
+    browser.click("#unwrap").await;
+    wait_for("UVs", || shows("/assets/1/maps?show=2", "id=\"maps-form\""));
+    let bake =
+        "do=bake&map=normal&size=128&samples=4&padding=4&reach_times=1&bits=8&from=everything";
+    http::post(app.port, "/assets/1/bakes/2", bake).unwrap();
+    wait_for("maps", || shows("/assets/1/maps?show=3", "data-map="));
+    http::post(app.port, "/assets/1/chains", "by=brief&from=3").unwrap();
+    wait_for("the chain", || shows("/assets/1/proof", "verdict"));
+    let pages = [
+        "/",
+        "/assets/1/intake",
+        "/assets/1/parts",
+        "/assets/1/cut",
+        "/assets/1/uvs",
+        "/assets/1/maps",
+        "/assets/1/chain",
+        "/assets/1/proof",
+        "/assets/1/parcel",
+        "/assets/1/sheet",
+        "/briefs",
+        "/briefs/1",
+        "/scenes",
+        "/work",
+        "/nowhere",
+    ];
+    for scheme in ["light", "dark"] {
+        browser.prefer(scheme).await;
+        for page in pages {
+            for fault in access::faults(&browser, &app.url(page)).await {
+                faults.push(format!("{scheme} {fault}"));
+            }
+        }
+    }
+    faults.sort();
+    faults.dedup();
+    assert!(faults.is_empty(), "{}", faults.join("\n"));
+    browser.close().await;
+}
+
+/// From the drop to the downloaded parcel without a mouse: the Tab key leads to everything, and what has the keyboard shows it.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_keyboard_alone_goes_the_whole_way() {
+    const ENTER: &str = "\u{E007}";
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let file = folder.path().join("buoy.glb");
+    std::fs::write(&file, buoy()).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/")).await;
+    browser.tab_to("#files").await;
+    browser.give(&file).await;
+    browser
+        .until("document.querySelector('a[href^=\"/assets/1\"]')")
+        .await;
+    browser.tab_to("a[href^='/assets/1']").await;
+    browser.press(ENTER).await;
+
+    // A tab of the steps, what the step is about, its button.
+    browser
+        .until("document.querySelector('#steps [data-step=\"3\"]')")
+        .await;
+    browser.tab_to("#steps [data-step='3']").await;
+    browser.press(ENTER).await;
+    browser.until("document.querySelector('#cut-form')").await;
+    browser.tab_to("#cut-form [name=triangles]").await;
+    browser.press("\u{E009}a").await;
+    browser.press("1000").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelector('#label-candidate')?.textContent.includes('1')")
+        .await;
+    browser.tab_to("#steps [data-step='4']").await;
+    browser.press(ENTER).await;
+    browser.until("document.querySelector('#unwrap')").await;
+    browser.tab_to("#unwrap").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelector('#uvs')?.dataset.number === '2'")
+        .await;
+
+    // Islands are chosen one after the other, several with Shift.
+    browser.tab_to("#uv-canvas").await;
+    browser
+        .until("document.querySelector('#uv-says').textContent !== 'The sheet is being read.'")
+        .await;
+    browser.press("\u{E00F}").await;
+    browser
+        .until("document.querySelector('#chosen-says').textContent.startsWith('1 chosen')")
+        .await;
+    browser.press("\u{E008}\u{E00F}").await;
+    browser
+        .until("document.querySelector('#chosen-says').textContent.startsWith('2 chosen')")
+        .await;
+
+    browser.tab_to("#steps [data-step='5']").await;
+    browser.press(ENTER).await;
+    browser.until("document.querySelector('#trial')").await;
+    browser.tab_to("#trial").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelectorAll('.maps [data-map]').length > 0")
+        .await;
+    browser.tab_to("#steps [data-step='6']").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelector('#brief-chain')")
+        .await;
+    browser.tab_to("#brief-chain button").await;
+    browser.press(ENTER).await;
+    browser.until("document.querySelector('.verdicts')").await;
+    browser.tab_to("#steps [data-step='8']").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelector('a[download][href$=\".zip\"]')")
+        .await;
+    browser.tab_to("a[download][href$='.zip']").await;
+    browser.press(ENTER).await;
+    let zip = || {
+        let files = std::fs::read_dir(folder.path()).unwrap().flatten();
+        let mut zips = files.filter(|f| f.path().extension().is_some_and(|e| e == "zip"));
+        zips.next()
+            .is_some_and(|f| f.metadata().is_ok_and(|m| m.len() > 1000))
+    };
+    wait_for("the parcel is there", zip);
+
+    // Who wants no single keys switches them off.
+    browser.tab_to("#help-button").await;
+    browser.press(ENTER).await;
+    browser.tab_to("#keys-on").await;
+    browser.press(" ").await;
+    browser.run("document.activeElement.blur(); return 0").await;
+    let edges = "return document.querySelector('[data-toggle=edges]').getAttribute('aria-pressed')";
+    browser.press("e").await;
+    assert_eq!(browser.run(edges).await, "false");
+    browser.tab_to("#keys-on").await;
+    browser.press(" ").await;
+    browser.run("document.activeElement.blur(); return 0").await;
+    browser.press("e").await;
+    assert_eq!(browser.run(edges).await, "true");
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+}
