@@ -65,6 +65,29 @@ impl Library {
         rgba
     }
 
+    /// The same without textures on UV sets from the `keep`th on, which are no more. Factors stay.
+    pub fn with_uv_sets(&self, keep: u32) -> Self {
+        fn stripped(value: &Value, keep: u32) -> Value {
+            let lies_beyond = |v: &Value| {
+                let set = v.get("texCoord").and_then(Value::as_u64).unwrap_or(0);
+                v.get("index").is_some() && set >= u64::from(keep)
+            };
+            match value {
+                Value::Object(map) => Value::Object(
+                    map.iter()
+                        .filter(|(_, v)| !lies_beyond(v))
+                        .map(|(key, v)| (key.clone(), stripped(v, keep)))
+                        .collect(),
+                ),
+                other => other.clone(),
+            }
+        }
+        Self {
+            materials: self.materials.iter().map(|m| stripped(m, keep)).collect(),
+            ..self.clone()
+        }
+    }
+
     /// The same without textures: their texels lie on UVs that are no more. Factors stay.
     pub fn without_textures(&self) -> Self {
         fn stripped(value: &Value) -> Value {

@@ -5,7 +5,7 @@ use ectome_intake::{
     parts::{arrange, hidden},
     repair::{
         clip::{self, Plane},
-        degenerate, duplicate, floaters, holes, manifold,
+        degenerate, duplicate, floaters, holes, looks, manifold,
         polygons::{self, Into},
         weld, winding,
     },
@@ -79,6 +79,16 @@ pub enum Change {
     },
     /// Takes away what nobody sees from outside.
     RemoveHidden,
+    /// Gives faces of several materials the first of them.
+    MergeMaterials {
+        /// Their names; the first stays.
+        materials: Vec<String>,
+    },
+    /// Leaves UV sets out, and the textures that lie on them.
+    LeaveOutUvs {
+        /// How many stay, from the first.
+        keep: u32,
+    },
     /// Splits a part.
     Split {
         /// The part.
@@ -98,6 +108,13 @@ pub enum Change {
         /// The part.
         part: u32,
         /// Its name.
+        name: String,
+    },
+    /// Names several parts: the name and a number from 1.
+    RenameParts {
+        /// The parts.
+        parts: Vec<u32>,
+        /// What stands before the numbers.
         name: String,
     },
     /// Puts parts into a group; an empty name takes them out.
@@ -161,6 +178,9 @@ impl Change {
             Self::Split { .. } => "Split a part",
             Self::Join { .. } => "Join parts",
             Self::Rename { .. } => "Rename a part",
+            Self::RenameParts { .. } => "Rename parts",
+            Self::MergeMaterials { .. } => "Merge materials",
+            Self::LeaveOutUvs { .. } => "Leave out UV sets",
             Self::Group { .. } => "Group parts",
             Self::Fate { .. } => "Fate of parts",
             Self::Smallest { .. } => "Smallest count",
@@ -182,6 +202,7 @@ impl Change {
             Self::Split { .. }
                 | Self::Join { .. }
                 | Self::Rename { .. }
+                | Self::RenameParts { .. }
                 | Self::Group { .. }
                 | Self::Fate { .. }
                 | Self::Smallest { .. }
@@ -220,6 +241,9 @@ impl Change {
                 cells.iter().all(|c| (1..=MOST_CELLS).contains(c)),
                 "takes 1 to 32 sections along each axis",
             ),
+            Self::MergeMaterials { materials } => {
+                (materials.len() > 1, "takes two materials or more")
+            }
             _ => (true, ""),
         };
         let of = self.title();
@@ -243,6 +267,9 @@ impl Change {
             copies.for_each(|c| c.motion = motion * c.motion * motion.inverse());
         }
         let (mesh, done) = self.changed(&scene, progress)?;
+        if let Self::LeaveOutUvs { keep } = self {
+            scene.library = scene.library.with_uv_sets(*keep);
+        }
         if mesh.face_count() == 0 {
             return Err(EngineError::NothingLeft { by: self.title() });
         }
@@ -313,7 +340,18 @@ impl Change {
             }
             Self::CloseHoles { size_m } => {
                 let (out, d) = holes::close_up_to(mesh, *size_m);
-                let s = format!("{} holes closed with {} triangles", d.holes, d.triangles);
+                let open = match d.open {
+                    0 => String::new(),
+                    1 => format!(", one stays open, {} across", across(d.smallest_open_m)),
+                    n => format!(
+                        ", {n} stay open, the smallest {} across",
+                        across(d.smallest_open_m)
+                    ),
+                };
+                let s = format!(
+                    "{} holes closed with {} triangles{open}",
+                    d.holes, d.triangles
+                );
                 (out, Done::new(d.holes, s))
             }
             Self::DropFloaters { size_m } => {
@@ -371,6 +409,30 @@ impl Change {
                 let old = std::mem::replace(&mut out.parts[*part as usize].name, name.clone());
                 (out, Done::new(1, format!("{old} is now {name}")))
             }
+            Self::RenameParts { parts, name } => {
+                arrange::check(mesh, parts)?;
+                let mut out = mesh.clone();
+                for (i, &p) in parts.iter().enumerate() {
+                    out.parts[p as usize].name = format!("{name} {}", i + 1);
+                }
+                let s = format!("{} parts are {name} 1 to {}", parts.len(), parts.len());
+                (out, Done::new(parts.len(), s))
+            }
+            Self::MergeMaterials { materials } => {
+                let number = |name: &String| -> Result<u32, EngineError> {
+                    (0..scene.library.materials.len() as u32)
+                        .find(|&m| scene.library.name(m) == name)
+                        .ok_or_else(|| EngineError::NoMaterial { name: name.clone() })
+                };
+                let numbers: Vec<u32> = materials.iter().map(number).collect::<Result<_, _>>()?;
+                let (out, n) = looks::merge_materials(mesh, numbers[0], &numbers);
+                let s = format!("{n} faces wear {} now", materials[0]);
+                (out, Done::new(n, s))
+            }
+            Self::LeaveOutUvs { keep } => {
+                let (out, n) = looks::leave_out_uvs(mesh, *keep as usize);
+                (out, Done::new(n, format!("{n} UV sets left out")))
+            }
             Self::Group { parts, group } => {
                 arrange::check(mesh, parts)?;
                 let mut out = mesh.clone();
@@ -413,6 +475,11 @@ impl Change {
             }
         })
     }
+}
+
+/// An extent in millimetres, to one more place than a form offers, so that typing it closes the hole.
+fn across(metres: f32) -> String {
+    format!("{:.1} mm", (f64::from(metres) * 1e4).ceil() / 10.0)
 }
 
 #[cfg(test)]
@@ -480,6 +547,59 @@ mod tests {
             assert!(matches!(error, EngineError::Meaningless { .. }), "{error}");
         }
         assert!(weld(0.0).check().is_ok());
+    }
+
+    #[test]
+    fn materials_that_are_not_there_are_named_and_textures_of_left_out_sets_go() {
+        use serde_json::json;
+        let mut scene = Scene::from(ectome_mesh::shapes::icosphere(1.0, 1));
+        scene.library.materials = vec![
+            json!({ "name": "iron", "occlusionTexture": { "index": 0, "texCoord": 1 },
+                    "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } }),
+            json!({ "name": "brass" }),
+        ];
+        let merge = |list: &[&str]| Change::MergeMaterials {
+            materials: list.iter().map(|&s| s.to_owned()).collect(),
+        };
+        let error = merge(&["iron", "tin"]).apply(scene.clone(), &Progress::new());
+        assert!(error.unwrap_err().to_string().contains("tin"));
+        let one = merge(&["iron"]).apply(scene.clone(), &Progress::new());
+        assert!(matches!(one.unwrap_err(), EngineError::Meaningless { .. }));
+        let fine = merge(&["brass", "iron"]).apply(scene.clone(), &Progress::new());
+        assert_eq!(fine.unwrap().1.count, 0);
+        let keep = Change::LeaveOutUvs { keep: 1 };
+        let (left, _) = keep.apply(scene, &Progress::new()).unwrap();
+        let iron = &left.library.materials[0];
+        assert!(iron.get("occlusionTexture").is_none());
+        assert!(
+            iron["pbrMetallicRoughness"]
+                .get("baseColorTexture")
+                .is_some()
+        );
+    }
+
+    #[test]
+    fn what_stays_open_says_what_would_close_it() {
+        // A ball without its last faces: one hole.
+        let mut ball = ectome_mesh::shapes::icosphere(1.0, 3);
+        ball.corners.truncate(ball.corners.len() - 3 * 12);
+        let last = ball.face_count() as u32;
+        ball.runs
+            .iter_mut()
+            .for_each(|r| r.faces.end = r.faces.end.min(last));
+        let close = |size_m| Change::CloseHoles { size_m };
+        let (scene, done) = (close(0.01).apply(Scene::from(ball), &Progress::new())).unwrap();
+        let says = done.sentence;
+        let mm = says
+            .split("open, ")
+            .nth(1)
+            .and_then(|s| s.split(' ').next());
+        let mm: f32 = mm.unwrap_or_else(|| panic!("{says}")).parse().unwrap();
+        let (_, done) = close(mm / 1e3).apply(scene, &Progress::new()).unwrap();
+        assert!(
+            done.count >= 1 && !done.sentence.contains("open"),
+            "{done:?}"
+        );
     }
 
     #[test]

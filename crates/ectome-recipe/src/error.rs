@@ -71,6 +71,14 @@ pub enum EngineError {
         /// The change.
         by: &'static str,
     },
+    /// A change that names a material which is not there.
+    #[error(
+        "the source has no material called \u{201c}{name}\u{201d}. Its materials are listed on the Intake step"
+    )]
+    NoMaterial {
+        /// The name.
+        name: String,
+    },
     /// A change with a figure that means nothing.
     #[error("\u{201c}{of}\u{201d} {fault}")]
     Meaningless {

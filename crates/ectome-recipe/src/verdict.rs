@@ -99,13 +99,13 @@ impl Judgement {
                 "materials",
                 m.materials,
                 brief.materials,
-                "Join some in the source.",
+                "Merge some on the Intake step.",
             ),
             (
                 "UV sets",
                 m.uv_sets,
                 brief.uv_sets,
-                "Leave the others out of the source.",
+                "Leave the others out on the Intake step.",
             ),
         ] {
             if have > allowed as usize {

@@ -13,12 +13,16 @@ use glam::{DVec3, Vec2, Vec3, Vec4};
 use super::patch::Patch;
 
 /// What was closed.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Closed {
     /// Borders closed.
     pub holes: usize,
     /// Triangles added.
     pub triangles: usize,
+    /// Borders larger than what was to be closed, which stay open.
+    pub open: usize,
+    /// The extent of the smallest of them, in metres.
+    pub smallest_open_m: f32,
 }
 
 /// A border.
@@ -73,11 +77,15 @@ pub fn of(mesh: &Mesh, loops: Vec<Loop>) -> Vec<Hole> {
 /// and normals run on into the patch; where a seam ends at the border, the patch belongs to the island with
 /// the longer stretch of it.
 pub fn close_up_to(mesh: &Mesh, size_m: f32) -> (Mesh, Closed) {
-    let holes: Vec<Hole> = list(mesh)
+    let (holes, larger): (Vec<Hole>, Vec<Hole>) = list(mesh)
         .into_iter()
-        .filter(|h| h.sides.len() >= 3 && h.bounds.diagonal() <= size_m)
-        .collect();
-    let mut done = Closed::default();
+        .filter(|h| h.sides.len() >= 3)
+        .partition(|h| h.bounds.diagonal() <= size_m);
+    let mut done = Closed {
+        open: larger.len(),
+        smallest_open_m: larger.last().map_or(0.0, |h| h.bounds.diagonal()),
+        ..Closed::default()
+    };
     if holes.is_empty() {
         return (mesh.clone(), done);
     }

@@ -5,6 +5,7 @@ pub mod degenerate;
 pub mod duplicate;
 pub mod floaters;
 pub mod holes;
+pub mod looks;
 pub mod manifold;
 mod patch;
 pub mod polygons;

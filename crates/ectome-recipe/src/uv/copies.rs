@@ -87,6 +87,11 @@ impl Copies {
         self.of[face as usize].is_none()
     }
 
+    /// Faces that copy another.
+    pub fn count(&self) -> usize {
+        self.of.iter().flatten().count()
+    }
+
     /// Lays copies exactly on what they copy, as islands of their own.
     pub fn lay(&self, mesh: &Mesh, layout: &mut Layout) {
         let part = mesh.part_of_faces();

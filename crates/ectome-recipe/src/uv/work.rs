@@ -259,10 +259,15 @@ impl<'a> Work<'a> {
         }
         self.layout.add(&regions);
         copies.lay(self.mesh, &mut self.layout);
+        let copied = if only.is_empty() { copies.count() } else { 0 };
         let sentence = format!(
-            "{} triangles unwrapped into {} islands",
+            "{} triangles unwrapped into {} islands{}",
             grouped(faces.len() as u64),
-            grouped(regions.len() as u64)
+            grouped(regions.len() as u64),
+            match copied {
+                0 => String::new(),
+                n => format!(", {} of equal parts like them", grouped(n as u64)),
+            }
         );
         let stacked = self.packing.stacks != Stacks::Apart;
         Ok((self.packed_as(None, stacked, progress)?, sentence))

@@ -119,7 +119,9 @@ pub async fn one(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<Str
 
 async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
     let briefs = app.store.briefs().await?;
-    let assets = app.store.assets().await?;
+    let mut assets = app.store.assets().await?;
+    // What could not be read has nothing to be judged.
+    assets.retain(|a| a.inspection.is_some());
     let work = app.store.latest_work(LOOKED_AT).await?;
     let uses = |b: u64| assets.iter().filter(|a| a.brief == b).count();
     let chosen = match id {

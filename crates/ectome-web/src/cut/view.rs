@@ -1,6 +1,6 @@
 //! What the Cut step shows.
 
-use ectome_recipe::{Attention, CutSettings, FlatOutlook, Inspection, Vanished, advice};
+use ectome_recipe::{Attention, CutSettings, Fate, FlatOutlook, Inspection, Vanished, advice};
 
 use super::tray_view::{TrayLine, result_sentence, tray_lines};
 use crate::{
@@ -20,6 +20,8 @@ pub struct Place {
 pub struct CutView {
     pub tray: Vec<TrayLine>,
     pub ledger: Ledger,
+    /// All parts are imprinted or omitted.
+    pub nothing_built: bool,
     /// The count under the pin.
     pub suggested: u32,
     /// Said before cutting a source that would tear.
@@ -83,6 +85,11 @@ impl CutView {
         Self {
             tray: tray_lines(asset, &rows.tray, shown, &rows.chain),
             ledger: ledger(inspection),
+            nothing_built: !inspection.objects.is_empty()
+                && inspection
+                    .objects
+                    .iter()
+                    .all(|o| o.fate != Fate::Build || o.triangles == 0),
             suggested: rows.suggested(),
             hint: tearing(inspection),
             result: shown.and_then(|c| result_sentence(c, asset, &rows.brief)),

@@ -56,6 +56,18 @@ pub fn change(f: &Fields) -> Result<Change, Failure> {
             }
         }
         "remove_hidden" => Change::RemoveHidden,
+        "merge_materials" => {
+            let materials: Vec<String> = f.all("material").into_iter().map(str::to_owned).collect();
+            if materials.len() < 2 {
+                return Err(Failure::bad(
+                    "Merging takes two materials or more. Tick another one too.",
+                ));
+            }
+            Change::MergeMaterials { materials }
+        }
+        "leave_out_uvs" => Change::LeaveOutUvs {
+            keep: f.number("keep", "The count of UV sets", 0.0, 8.0)? as u32,
+        },
         "parts" => return part_change(f),
         other => return Err(unknown(other)),
     })
@@ -88,13 +100,21 @@ fn part_change(f: &Fields) -> Result<Change, Failure> {
                 _ => f.number("smallest", "The smallest count", 0.0, 4e9)? as u32,
             },
         },
+        "rename" if parts.len() > 1 => Change::RenameParts {
+            parts,
+            name: name("What stands before the numbers")?,
+        },
         "rename" => Change::Rename {
             part: parts[0],
             name: name("The part")?,
         },
         "group" => Change::Group {
             parts,
-            group: f.text("name").chars().take(200).collect(),
+            group: name("The group")?,
+        },
+        "ungroup" => Change::Group {
+            parts,
+            group: String::new(),
         },
         "join" if parts.len() < 2 => {
             return Err(Failure::bad(
@@ -151,4 +171,57 @@ fn plane(f: &Fields) -> Result<Plane, Failure> {
         point: triple(["px", "py", "pz"], "A place in metres")?,
         normal,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn of(list: &[(&str, &str)]) -> Result<Change, Failure> {
+        change(&Fields::of(list))
+    }
+
+    #[test]
+    fn one_part_takes_the_name_and_several_take_numbers_with_it() {
+        let one = of(&[
+            ("change", "parts"),
+            ("part", "3"),
+            ("do", "rename"),
+            ("name", "bolt"),
+        ]);
+        let wanted = Change::Rename {
+            part: 3,
+            name: "bolt".to_owned(),
+        };
+        assert_eq!(one.unwrap(), wanted);
+        let both = of(&[
+            ("change", "parts"),
+            ("part", "3,5"),
+            ("do", "rename"),
+            ("name", "bolt"),
+        ]);
+        let wanted = Change::RenameParts {
+            parts: vec![3, 5],
+            name: "bolt".to_owned(),
+        };
+        assert_eq!(both.unwrap(), wanted);
+    }
+
+    #[test]
+    fn what_lacks_something_says_what() {
+        let says = |list: &[(&str, &str)]| format!("{:?}", of(list).unwrap_err());
+        let group = [
+            ("change", "parts"),
+            ("part", "1"),
+            ("do", "group"),
+            ("name", ""),
+        ];
+        assert!(says(&group).contains("The group needs a name. Type one."));
+        let ungroup = [("change", "parts"), ("part", "1"), ("do", "ungroup")];
+        assert!(matches!(of(&ungroup), Ok(Change::Group { group, .. }) if group.is_empty()));
+        let merge = [("change", "merge_materials"), ("material", "iron")];
+        assert!(says(&merge).contains("two materials or more"));
+        let unknown = [("change", "polish")];
+        assert!(says(&unknown).contains("“polish”"));
+    }
 }

@@ -61,6 +61,7 @@ pub struct IntakeView {
     pub provenance: Provenance,
     pub pass_on: [(&'static str, &'static str, bool); 3],
     pub materials: Vec<String>,
+    pub uv_sets: usize,
     pub files: Vec<FileLine>,
 }
 
@@ -123,6 +124,7 @@ fn intake_view(asset: &Asset, i: &Inspection, files: Vec<FileLine>) -> IntakeVie
         ]
         .map(|(p, says)| (p.word(), says, asset.provenance.may_pass_on == p)),
         materials: i.materials.clone(),
+        uv_sets: i.uv_sets,
         files,
     }
 }

@@ -9,6 +9,8 @@ pub struct PartLine {
     pub name: String,
     /// Numbers of the parts in this row, set apart by commas.
     pub numbers: String,
+    /// The names of all of them, each once.
+    pub names: String,
     /// How many equal parts the row stands for.
     pub times: usize,
     pub triangles: String,
@@ -103,6 +105,7 @@ pub fn ledger(i: &Inspection) -> Ledger {
                     name => name.to_owned(),
                 },
                 numbers: numbers.join(","),
+                names: names(i, r),
                 times: r.len(),
                 triangles: words::grouped(n as u64),
                 amount: n,
@@ -160,6 +163,21 @@ pub fn ledger(i: &Inspection) -> Ledger {
         parts,
     }
 }
+
+/// The names of the parts of a row, each once, in their order.
+fn names(i: &Inspection, row: &[usize]) -> String {
+    let mut names: Vec<&str> = Vec::new();
+    for &p in row {
+        let name = i.objects[p].name.as_str();
+        if !name.is_empty() && !names.contains(&name) && names.len() < NAMED {
+            names.push(name);
+        }
+    }
+    names.join(", ")
+}
+
+/// The most names of a row that are written out.
+const NAMED: usize = 40;
 
 #[cfg(test)]
 mod tests {
@@ -228,5 +246,6 @@ mod tests {
             l.ships
         );
         assert_eq!(l.lines[1].numbers, "1,2");
+        assert_eq!(l.lines[1].names, "bolt a, bolt b");
     }
 }

@@ -163,7 +163,9 @@ impl<'a> Worked<'a> {
 
 async fn open(app: &App, scene: SceneRow) -> Result<Open, Failure> {
     let briefs = app.store.briefs().await?;
-    let assets = app.store.assets().await?;
+    let mut assets = app.store.assets().await?;
+    // What could not be read can take no place.
+    assets.retain(|a| a.inspection.is_some());
     let brief = briefs
         .iter()
         .find(|b| b.id == scene.brief)

@@ -78,6 +78,8 @@ export class Ledger {
   }
 
   #show() {
+    // A click may come before the stage has the parts.
+    if (!this.data?.parts) return;
     const { parts } = this.data;
     const sum = [...this.chosen].reduce((n, p) => n + (parts[p]?.triangles ?? 0), 0);
     const says = this.chosen.size

@@ -226,10 +226,12 @@ export class Rule {
   }
 
   #key(event) {
+    const ends = { Home: this.data.source - 1, End: 4 };
     const factor = { ArrowRight: 0.95, ArrowUp: 1.05, ArrowLeft: 1.05, ArrowDown: 0.95, PageDown: 0.5, PageUp: 2 }[event.key];
-    if (!factor) return;
+    const wanted = ends[event.key] ?? (factor && Math.round(this.target * factor));
+    if (!wanted) return;
     event.preventDefault();
-    this.#move(Math.max(4, Math.min(this.data.source - 1, Math.round(this.target * factor))));
+    this.#move(Math.max(4, Math.min(this.data.source - 1, wanted)));
     this.svg.querySelector('.pin')?.focus();
   }
 
