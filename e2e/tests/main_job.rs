@@ -183,7 +183,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
         .until("document.querySelector('#label-candidate')?.textContent.includes('Candidate 1')")
         .await;
     let counts = browser
-        .run("return document.querySelector('#counts').textContent.replace(/[\\u202f ]/g, '')")
+        .run("return document.querySelector('#counts').textContent.replace(/[\\u00a0 ]/g, '')")
         .await;
     let counts = counts.as_str().unwrap();
     let made: usize = counts

@@ -213,28 +213,28 @@ mod tests {
         0.014,
         1,
         Standing::Pass,
-        "2\u{202f}500 of 3\u{202f}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes."
+        "2\u{a0}500 of 3\u{a0}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes."
     )]
     #[case(
         2998,
         0.014,
         1,
         Standing::Tight,
-        "2\u{202f}998 of 3\u{202f}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes, tight."
+        "2\u{a0}998 of 3\u{a0}000 triangles. Outline 1.4 px at 6.0 m, limit 2. Passes, tight."
     )]
     #[case(
         2500,
         0.024,
         1,
         Standing::Over,
-        "2\u{202f}500 of 3\u{202f}000 triangles. Outline 2.4 px at 6.0 m, limit 2. Does not pass."
+        "2\u{a0}500 of 3\u{a0}000 triangles. Outline 2.4 px at 6.0 m, limit 2. Does not pass."
     )]
     #[case(
         2500,
         0.014,
         3,
         Standing::Over,
-        "2\u{202f}500 of 3\u{202f}000 triangles. Outline 1.4 px at 6.0 m, limit 2. 3 materials, 2 allowed. Does not pass."
+        "2\u{a0}500 of 3\u{a0}000 triangles. Outline 1.4 px at 6.0 m, limit 2. 3 materials, 2 allowed. Does not pass."
     )]
     fn a_verdict_adds_up_in_words(
         #[case] triangles: usize,

@@ -1,12 +1,12 @@
 //! Figures as sentences write them.
 
-/// Digits in groups of three, set apart by narrow spaces that lines do not break at: 1 204 518.
+/// Digits in groups of three, set apart by spaces that lines do not break at: 1 204 518.
 pub fn grouped(n: impl TryInto<u64>) -> String {
     let digits = n.try_into().unwrap_or(0).to_string();
     let mut out = String::new();
     for (i, d) in digits.chars().enumerate() {
         if i > 0 && (digits.len() - i).is_multiple_of(3) {
-            out.push('\u{202f}');
+            out.push('\u{a0}');
         }
         out.push(d);
     }
@@ -71,7 +71,7 @@ mod tests {
     #[rstest]
     #[case(0, "0")]
     #[case(999, "999")]
-    #[case(1_204_518, "1\u{202f}204\u{202f}518")]
+    #[case(1_204_518, "1\u{a0}204\u{a0}518")]
     fn digits_stand_in_groups(#[case] n: u64, #[case] text: &str) {
         assert_eq!(grouped(n), text);
     }

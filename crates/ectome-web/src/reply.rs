@@ -63,7 +63,7 @@ pub fn no_brief() -> Failure {
     Failure::bad("This asset's brief is gone. Choose another one.")
 }
 
-/// A typed target; groups may be set apart by spaces or thin spaces.
+/// A typed target; groups may be set apart by spaces of any kind.
 ///
 /// # Errors
 /// A sentence for what is no count, or none that can be cut to.

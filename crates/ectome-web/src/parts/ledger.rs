@@ -219,7 +219,7 @@ mod tests {
             l.more
                 .as_ref()
                 .unwrap()
-                .contains("largest of 20\u{202f}000 rows")
+                .contains("largest of 20\u{a0}000 rows")
         );
         assert_eq!(l.largest().len(), SHORT);
     }

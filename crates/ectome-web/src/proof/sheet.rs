@@ -282,9 +282,9 @@ fn contact_sheet(title: &str, cells: &[Cell]) -> Option<Vec<u8>> {
 fn write(sheet: &mut RgbaImage, font: &FontRef<'_>, size: f32, [x, y]: [u32; 2], text: &str) {
     let scaled = font.as_scaled(PxScale::from(size));
     let mut at = x as f32;
-    // A thin space is written as a narrow gap: not every cut of a font has one.
+    // The space inside a number is written as a narrow gap.
     for letter in text.chars() {
-        if letter == '\u{202f}' {
+        if letter == '\u{a0}' {
             at += size * 0.12;
             continue;
         }
@@ -320,7 +320,7 @@ mod tests {
         let cell = |title: &str| Cell {
             title: title.to_owned(),
             lines: vec![
-                "1\u{202f}204 of 3\u{202f}000 triangles".to_owned(),
+                "1\u{a0}204 of 3\u{a0}000 triangles".to_owned(),
                 "Passes.".to_owned(),
             ],
             picture: Vec::new(),

@@ -1,7 +1,7 @@
 // Figures as the pages write them.
 
-/** Digits in groups of three, set apart by narrow spaces that lines do not break at. */
-export const grouped = (n) => String(Math.round(n)).replace(/\B(?=(\d{3})+$)/g, '\u202f');
+/** Digits in groups of three, set apart by spaces that lines do not break at. */
+export const grouped = (n) => String(Math.round(n)).replace(/\B(?=(\d{3})+$)/g, '\u00a0');
 
 /** A count for the marks of a scale. */
 export const short = (n) => (n >= 1e6 ? `${n / 1e6} M` : n >= 1e3 ? `${n / 1e3} k` : String(n));
