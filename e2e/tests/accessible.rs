@@ -1,8 +1,6 @@
 //! Everybody's hands and eyes: every page, in both sets of colours, looked through by axe-core (rules of WCAG 2.2, A and AA).
 
-use std::time::{Duration, Instant};
-
-use ectome_e2e::{access, app::App, browser::Browser, http};
+use ectome_e2e::{access, app::App, browser::Browser, http, wait::wait_for};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, measure, shapes};
 use glam::{Affine3A, Vec3};
@@ -30,14 +28,6 @@ fn primitive(mesh: &Mesh) -> Primitive {
         normals: measure::smooth_normals(mesh),
         corners: mesh.corners.clone(),
         ..Primitive::default()
-    }
-}
-
-fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
-    let deadline = Instant::now() + Duration::from_secs(120);
-    while !there() {
-        assert!(Instant::now() < deadline, "never happened: {what}");
-        std::thread::sleep(Duration::from_millis(50));
     }
 }
 

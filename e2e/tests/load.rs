@@ -138,7 +138,9 @@ fn twenty_streams_and_two_hundred_reads_beside_a_cut() {
         })
         .collect();
     http::post(app.port, "/assets/1/cuts", "triangles=10000").unwrap();
-    wait("the cut begins", &|| shows("/work", "running"));
+    wait("the cut begins", &|| {
+        ectome_e2e::wait::runs(app.port, "Cutting to")
+    });
     let mut times = Vec::new();
     for i in 0..200 {
         let path = [
@@ -153,7 +155,7 @@ fn twenty_streams_and_two_hundred_reads_beside_a_cut() {
         assert_eq!(http::get(app.port, path).unwrap().status, 200, "{path}");
         times.push(asked.elapsed());
     }
-    let busy = shows("/work", "running");
+    let busy = ectome_e2e::wait::runs(app.port, "Cutting to");
     times.sort();
     println!(
         "200 reads beside 20 streams and {}: median {:.0?}, p95 {:.0?}, longest {:.0?}",

@@ -5,7 +5,11 @@ use std::{
     time::{Duration, Instant},
 };
 
-use ectome_e2e::{app::App, http};
+use ectome_e2e::{
+    app::App,
+    http,
+    wait::{runs, wait_for},
+};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::shapes;
 
@@ -14,14 +18,6 @@ fn kill(process: u32) {
         .args(["-9", &process.to_string()])
         .status();
     assert!(done.unwrap().success());
-}
-
-fn until(what: &str, mut there: impl FnMut() -> bool) {
-    let deadline = Instant::now() + Duration::from_secs(120);
-    while !there() {
-        assert!(Instant::now() < deadline, "never happened: {what}");
-        std::thread::sleep(Duration::from_millis(20));
-    }
 }
 
 #[test]
@@ -33,9 +29,9 @@ fn pages_say_it_at_once_and_a_cut_goes_on() {
     http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
     let page = |path: &str| http::get(app.port, path).map(|r| (r.status, r.text()));
     let shows = |path: &str, text: &str| page(path).is_some_and(|(_, t)| t.contains(text));
-    until("intake", || shows("/assets/1/cut", "id=\"cut-form\""));
+    wait_for("intake", || shows("/assets/1/cut", "id=\"cut-form\""));
     http::post(app.port, "/assets/1/cuts", "triangles=2000").unwrap();
-    until("the cut begins", || shows("/work", "running"));
+    wait_for("the cut begins", || runs(app.port, "Cutting to"));
 
     kill(app.database().unwrap());
     let begun = Instant::now();
@@ -56,7 +52,7 @@ fn pages_say_it_at_once_and_a_cut_goes_on() {
         assert_eq!(style.status, 200, "files of ours need no database");
         std::thread::sleep(Duration::from_millis(30));
     }
-    until("the cut ends", || shows("/assets/1/cut", "on stage"));
+    wait_for("the cut ends", || shows("/assets/1/cut", "on stage"));
     let work = page("/work").unwrap().1;
     assert!(!work.contains("state-failed"), "nothing failed");
     assert_eq!(work.matches("Float: Cutting to").count(), 1);
@@ -68,7 +64,7 @@ fn no_database_outlives_the_application() {
     let mut app = App::start(folder.path());
     let database = app.database().unwrap();
     app.kill();
-    until("the database ends", || {
+    wait_for("the database ends", || {
         !std::path::Path::new(&format!("/proc/{database}")).exists()
     });
     app.restart();
@@ -80,20 +76,20 @@ fn a_database_that_cannot_be_kept_up_is_given_up_with_a_reason() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(folder.path());
     for _ in 0..3 {
-        until("it runs", || {
+        wait_for("it runs", || {
             http::get(app.port, "/").is_some_and(|r| r.status == 200)
         });
         let before = app.database().unwrap();
         kill(before);
-        until("it is gone", || {
+        wait_for("it is gone", || {
             !std::path::Path::new(&format!("/proc/{before}")).exists()
         });
-        until("the pages know", || {
+        wait_for("the pages know", || {
             http::get(app.port, "/").is_some_and(|r| r.status != 200)
                 || app.database() != Some(before)
         });
     }
-    until("it is given up", || {
+    wait_for("it is given up", || {
         http::get(app.port, "/").is_some_and(|r| r.text().contains("three times within a minute"))
     });
 }

@@ -1,22 +1,15 @@
 //! `kill -9` in the middle of work, and a polite stop.
 
-use std::{
-    fs,
-    time::{Duration, Instant},
-};
+use std::fs;
 
-use ectome_e2e::{app::App, http};
+use ectome_e2e::{
+    app::App,
+    http,
+    wait::{runs, wait_for},
+};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::shapes;
 use ectome_recipe::{Manner, UvStep};
-
-fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
-    let deadline = Instant::now() + Duration::from_secs(120);
-    while !there() {
-        assert!(Instant::now() < deadline, "never happened: {what}");
-        std::thread::sleep(Duration::from_millis(50));
-    }
-}
 
 #[test]
 fn a_killed_server_finishes_its_cut_after_the_next_start() {
@@ -33,7 +26,7 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
     wait_for("intake", || shows(&app, "/assets/1/cut", "id=\"cut-form\""));
 
     http::post(app.port, "/assets/1/cuts", "triangles=2000").unwrap();
-    wait_for("the cut begins", || shows(&app, "/work", "running"));
+    wait_for("the cut begins", || runs(app.port, "Cutting to"));
     app.kill();
     app.restart();
     wait_for("the cut ends", || shows(&app, "/assets/1/cut", "on stage"));
@@ -147,13 +140,12 @@ fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
     };
     let is_there =
         |app: &App, path: &str| http::get(app.port, path).is_some_and(|r| r.status == 200);
-    let runs = |app: &App| shows(app, "/work", "running");
     wait_for("intake", || shows(&app, "/assets/1/cut", "id=\"cut-form\""));
 
     // The mesh is large, so that bringing it takes a while.
     let low = http::upload_to(app.port, "/assets/1/low", &[("low.glb", &unwrapped(5))]).unwrap();
     assert_eq!(low.status, 303);
-    wait_for("bringing begins", || runs(&app));
+    wait_for("bringing begins", || runs(app.port, "low.glb"));
     app.kill();
     app.restart();
     wait_for("it is brought", || {
@@ -172,7 +164,7 @@ fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
         http::post(app.port, "/assets/1/bakes/2", &form).unwrap()
     };
     assert_eq!(again(&app, 2).status, 303);
-    wait_for("baking again begins", || runs(&app));
+    wait_for("baking again begins", || runs(app.port, "Bake"));
     app.kill();
     app.restart();
     wait_for("baked again", || {
@@ -185,7 +177,7 @@ fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
     );
 
     assert_eq!(again(&app, 3).status, 303);
-    wait_for("baking again begins", || runs(&app));
+    wait_for("baking again begins", || runs(app.port, "Bake"));
     let work = http::get(app.port, "/work").unwrap().text();
     let (before_it, _) = work.split_once("/stop").unwrap();
     let (_, id) = before_it.rsplit_once("/work/").unwrap();

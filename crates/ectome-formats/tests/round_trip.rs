@@ -1,6 +1,8 @@
 //! A scene through every format that is written and read, and STL and zip in.
 
-use ectome_formats::{FileSet, Reading, Scene, archive, glb, gltf, obj_write, ply_write, read};
+use ectome_formats::{
+    FileSet, FormatError, Reading, Scene, archive, glb, gltf, obj_write, ply_write, read,
+};
 use ectome_mesh::{MeshBuilder, Primitive, measure, topology::Topology};
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;
@@ -245,7 +247,8 @@ fn a_zip_is_read_by_what_is_in_it() {
     let scene = read(&FileSet::new([("keel.zip", &bytes[..])])).unwrap();
     assert_eq!(scene.mesh.parts.len(), 2);
     let none = zipped(&[("read me.txt", b"hello")]);
-    assert!(read(&FileSet::new([("keel.zip", &none[..])])).is_err());
+    let error = read(&FileSet::new([("keel.zip", &none[..])])).unwrap_err();
+    assert!(matches!(error, FormatError::NoMesh { .. }), "{error}");
 }
 
 #[test]

@@ -495,15 +495,40 @@ mod tests {
         assert!(once == render(&many, &[], &camera, [0.5; 3]));
     }
 
+    /// Two plates of two colours, one before the other: what is seen is the nearer one, whichever is drawn first, and from behind the other.
     #[test]
     fn nearer_faces_hide_farther_ones() {
-        let mesh = shapes::cuboid(Vec3::ONE);
-        let camera = Camera::from_direction(&mesh, Vec3::Z, 32, 32);
-        let picture = render(&mesh, &[], &camera, [0.5; 3]);
-        let middle = picture.pixels[16 * 32 + 16];
-        assert_eq!(middle[3], 255);
-        let again = render(&mesh, &[], &camera, [0.5; 3]);
-        assert_eq!(picture, again);
+        let plates = |order: [(u32, f32); 2]| {
+            let mut builder = ectome_mesh::MeshBuilder::new();
+            for (material, z) in order {
+                let plate = shapes::cuboid(Vec3::new(1.0, 1.0, 0.1));
+                builder.primitive(ectome_mesh::Primitive {
+                    positions: (0..plate.vertex_count() as u32)
+                        .map(|v| plate.position(v) + Vec3::Z * z)
+                        .collect(),
+                    corners: plate.corners.clone(),
+                    material: Some(material),
+                    ..ectome_mesh::Primitive::default()
+                });
+            }
+            builder.finish()
+        };
+        let surfaces = [Vec3::X, Vec3::Y].map(|colour| Surface {
+            colour,
+            texture: None,
+            normal: None,
+        });
+        let seen = |mesh: &Mesh, from: Vec3| {
+            let camera = Camera::from_direction(mesh, from, 32, 32);
+            let [r, g, _, a] = render(mesh, &surfaces, &camera, [0.5; 3]).pixels[16 * 32 + 16];
+            assert_eq!(a, 255);
+            r > g
+        };
+        for order in [[(0, 1.0), (1, -1.0)], [(1, -1.0), (0, 1.0)]] {
+            let mesh = plates(order);
+            assert!(seen(&mesh, Vec3::Z), "red is nearer");
+            assert!(!seen(&mesh, Vec3::NEG_Z), "green is nearer from behind");
+        }
     }
 
     /// A plate whose map leans every normal one way is lit as a plate that leans that way.

@@ -186,7 +186,8 @@ mod tests {
             "red occlusion, green roughness, blue metalness"
         );
         let rows = [("pack", "x"), ("pack_red", "shine")];
-        assert!(packed(&Fields::of(&rows)).is_err());
+        let said = format!("{:?}", packed(&Fields::of(&rows)).unwrap_err());
+        assert!(said.contains("shine"), "{said}");
     }
 
     #[rstest]

@@ -155,11 +155,13 @@ mod tests {
 
     #[test]
     fn what_cannot_be_meant_is_said() {
-        for (name, value) in [("size", "4"), ("padding", "x"), ("reach_mm", "-1")] {
-            assert!(
-                settings(&form(&[(name, value)]), &[], None).is_err(),
-                "{name}"
-            );
+        for (name, value, says) in [
+            ("size", "4", "The edge of the maps"),
+            ("padding", "x", "The padding"),
+            ("reach_mm", "-1", "The reach in millimetres"),
+        ] {
+            let said = settings(&form(&[(name, value)]), &[], None).unwrap_err();
+            assert!(format!("{said:?}").contains(says), "{said:?}");
         }
     }
 
@@ -187,12 +189,14 @@ mod tests {
         let s = settings(&Fields::of(&own), &[], Some(&before)).unwrap();
         assert_eq!(s.painted, [go(3.0), go(0.5)]);
         assert_eq!((s.size, &s.kinds[..]), (256, &[Kind::Height][..]));
-        assert!(settings(&Fields::of(&own), &[], None).is_err());
+        let said = settings(&Fields::of(&own), &[], None).unwrap_err();
+        assert!(format!("{said:?}").contains("no maps yet"), "{said:?}");
         for brush in ["[{\"at\":[1,2,3],\"radius\":-1}]", "x", "[1]"] {
             let own = [("do", "again"), ("brush", brush), ("brush_times", "2")];
+            let said = settings(&Fields::of(&own), &[], Some(&before)).unwrap_err();
             assert!(
-                settings(&Fields::of(&own), &[], Some(&before)).is_err(),
-                "{brush}"
+                format!("{said:?}").contains("could not be read"),
+                "{said:?}"
             );
         }
     }

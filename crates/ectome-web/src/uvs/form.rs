@@ -176,15 +176,28 @@ mod tests {
 
     #[test]
     fn what_is_missing_is_said() {
-        for list in [
-            &[("do", "split")][..],
-            &[("do", "join"), ("chosen", "[[0,1,2]]")],
-            &[("do", "priority"), ("factor", "9"), ("part", "1")],
-            &[("do", "density"), ("texels_per_metre", "many")],
-            &[("do", "split"), ("chosen", "[[0,1]]")],
-            &[("do", "dance")],
+        for (list, says) in [
+            (&[("do", "split")][..], "Choose the islands to split first"),
+            (
+                &[("do", "join"), ("chosen", "[[0,1,2]]")],
+                "Choose exactly two islands that share a seam, then join them",
+            ),
+            (
+                &[("do", "priority"), ("factor", "9"), ("part", "1")],
+                "A priority is a number from 0",
+            ),
+            (
+                &[("do", "density"), ("texels_per_metre", "many")],
+                "A texel density is a number from 0",
+            ),
+            (
+                &[("do", "split"), ("chosen", "[[0,1]]")],
+                "The chosen islands could not be read",
+            ),
+            (&[("do", "dance")], "That is nothing the UVs step can do"),
         ] {
-            assert!(step(&with(list), 1024).is_err(), "{list:?}");
+            let said = format!("{:?}", step(&with(list), 1024).unwrap_err());
+            assert!(said.contains(says), "{said}");
         }
     }
 }

@@ -1,0 +1,26 @@
+//! Waiting for what happens outside a browser.
+
+use std::time::{Duration, Instant};
+
+use crate::http;
+
+/// Waits until something is so.
+///
+/// # Panics
+/// When it is not within two minutes.
+pub fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
+    let deadline = Instant::now() + Duration::from_secs(120);
+    while !there() {
+        assert!(Instant::now() < deadline, "never happened: {what}");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}
+
+/// True while the list of work says that what has this in its title is running.
+pub fn runs(port: u16, title: &str) -> bool {
+    http::get(port, "/work").is_some_and(|answer| {
+        let page = answer.text();
+        let mut rows = page.split("<tr>");
+        rows.any(|row| row.contains(title) && row.contains("state-running"))
+    })
+}
