@@ -9,23 +9,13 @@ use glam::Vec3;
 use rayon::prelude::*;
 
 use crate::{
-    analyse::Analysis,
-    hold::CutError,
+    analysis::Analysis,
+    error::CutError,
+    frame::{Frame, Surroundings},
     options::Options,
     passes::Limits,
     replay::{Cut, Replay},
-    state::Frame,
 };
-
-/// What a block knows of the mesh it is part of.
-pub struct Surroundings {
-    /// The frame of the whole mesh: costs compare across blocks.
-    pub frame: Frame,
-    /// Points of the block that other blocks use as well.
-    pub shut: Vec<bool>,
-    /// Normals tell hard edges apart.
-    pub hard_edges: bool,
-}
 
 /// A patch of a larger mesh.
 pub struct Block {

@@ -9,7 +9,7 @@ use ectome_mesh::{
     weld::{classes, position_key},
 };
 
-use crate::{block::Surroundings, options::Options};
+use crate::{frame::Surroundings, options::Options};
 
 /// How freely a point may move.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -322,7 +322,7 @@ mod tests {
     #[test]
     fn borders_and_seams_are_lines_and_their_meetings_corners() {
         // A square sheet of 4 × 4 quads whose UVs break along the middle of one row of edges.
-        let mesh = crate::analyse::test_meshes::sheet_with_slit_seam();
+        let mesh = crate::test_meshes::sheet_with_slit_seam();
         let f = Features::of(&mesh, &Options::default(), None);
         let at = |x: f32, y: f32| {
             let p = mesh.points.iter().position(|&p| p == Vec3::new(x, y, 0.0));
@@ -344,7 +344,7 @@ mod tests {
         let a = shapes::cuboid(Vec3::ONE);
         let mut b = shapes::cuboid(Vec3::ONE);
         b.points.iter_mut().for_each(|p| *p += Vec3::ONE);
-        let mesh = crate::analyse::test_meshes::joined(&[a, b]);
+        let mesh = crate::test_meshes::joined(&[a, b]);
         let f = Features::of(&mesh, &Options::default(), None);
         assert_eq!(f.complex.iter().filter(|&&c| c).count(), 1);
     }

@@ -13,16 +13,11 @@ use glam::{DVec3, Vec2};
 
 use crate::{
     analyse::analyse,
-    hold::CutError,
+    error::CutError,
     options::Options,
     replay::{Cut, Replay},
 };
 
-/// A distance that counts as none, in diagonals.
-pub(crate) const FLAT: f32 = 4e-7;
-/// The same with what the attributes cost; what 32-bit UVs round off is below that, and a tenth of a texel
-/// at 2048 above.
-pub(crate) const EVEN: f32 = 1.5e-6;
 /// Faces whose normals are less than this apart are in one plane: sine of the angle.
 const LEVEL: f64 = 1e-4;
 /// A texture lies evenly over two faces if it agrees to this, in units of the UV square.

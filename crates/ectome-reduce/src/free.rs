@@ -9,33 +9,20 @@
 //! In the log it is a collapse into one of the neighbours, and the corners of the faces that stay are wired anew.
 
 use ectome_mesh::{Cancelled, Progress};
-use glam::{DVec2, DVec3};
+use glam::{DVec2, DVec3, Vec3};
 use rayon::prelude::*;
 
 use crate::{
-    analyse::Analysis,
+    analysis::Analysis,
     feature::Class,
     fill::Polygon,
-    flat::FLAT,
-    guard::{Guard, collapse},
-    instead::stands_upright,
+    guard::{AGREE_COSINE, Guard, TURN_COSINE, collapse},
     plan::{Plan, Release, plan_free},
     state::{NONE, State},
+    tolerance::OFF,
 };
 
-/// How far a point may lie off a plane or a line and still count as on it, in diagonals: what rounding to 32 bits and a noise of
-/// 1e-7 leave.
-pub(crate) const OFF: f64 = 6e-7;
-/// Of a distance that is permitted the share that a point may lie off at one step: steps that bend the same way grow fourfold from one
-/// to the next, so all of them together come to 4/3 of the last.
-const STEP: f64 = 0.7;
-
-/// How far a point may lie off a plane or a line where `within` diagonals are permitted.
-pub fn off(within: f64) -> f64 {
-    OFF.max(STEP * within)
-}
-
-/// The same for the mean over the planes of the source's faces that a point comes to stand for. Each is only as good as its small face,
+/// How much the planes of the source's faces that a point comes to stand for may see, on their mean. Each is only as good as its small face,
 /// and is asked far away from it, so this is no bound on what moves: that is [`OFF`] at each step, and steps that bend the same way
 /// grow fourfold from one to the next until they are refused. It ends what would go on for very long.
 const OFF_MEAN: f32 = 1e-5;
@@ -75,7 +62,7 @@ impl Allowance {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Rim {
     pub point: u32,
-    pub wedge: u32,
+    wedge: u32,
 }
 
 /// One side of the point that goes: its faces, in order, and the points around them.
@@ -83,9 +70,9 @@ pub(crate) struct Rim {
 pub(crate) struct Side {
     pub rim: Vec<Rim>,
     faces: Vec<u32>,
-    pub normal: DVec3,
+    normal: DVec3,
     /// The triangles that fill it, by number in `rim`.
-    pub filling: Vec<[u8; 3]>,
+    filling: Vec<[u8; 3]>,
 }
 
 /// Scratch memory; allocated once.
@@ -117,14 +104,6 @@ pub(crate) enum Which {
 }
 
 impl Analysis {
-    /// True when a collapse loses something while points that cost nothing may still stand: they go first.
-    pub fn must_wait(&mut self, plan: &Plan) -> bool {
-        let area = |p: u32| self.state.point_area[p as usize];
-        let nothing = FLAT * FLAT * (area(plan.gone) + area(plan.kept));
-        self.waits = self.free_first && plan.geometric > nothing;
-        self.waits
-    }
-
     /// Takes out points that cost nothing, until none is left. Returns how many went.
     pub fn take_free(&mut self, which: Which, progress: &Progress) -> Result<usize, Cancelled> {
         let state = &self.state;
@@ -405,6 +384,34 @@ fn is_stuck(state: &State, point: u32, guard: &mut Guard, s: &mut Scratch) -> bo
     });
     s.other = around;
     free && !goes
+}
+
+/// True when every face of a filling looks the way its side does and the way the source does where its corners come from, and lies on
+/// the UV sheet the same way up as the rest: what a collapse would be asked as well.
+fn stands_upright(state: &State, side: &Side) -> bool {
+    let turned = |[a, b, c]: [u32; 3]| {
+        let [a, b, c] = [a, b, c].map(|w| state.uv[w as usize]);
+        (b - a).perp_dot(c - a)
+    };
+    let wedges = |corners: [usize; 3]| corners.map(|i| side.rim[i].wedge);
+    let way: f64 = match state.uv.is_empty() {
+        true => 0.0,
+        false => (1..side.rim.len() - 1)
+            .map(|i| turned(wedges([0, i, i + 1])))
+            .sum(),
+    };
+    side.filling.iter().all(|corners| {
+        let corners = corners.map(usize::from);
+        let [a, b, c] = corners.map(|i| state.place[side.rim[i].point as usize].as_dvec3());
+        let vector = (b - a).cross(c - a);
+        let facing: Vec3 = (wedges(corners).iter())
+            .map(|&w| state.facing[w as usize].normalize_or_zero())
+            .sum();
+        let along = vector.as_vec3();
+        vector.dot(side.normal) > TURN_COSINE * vector.length()
+            && along.dot(facing) > AGREE_COSINE * along.length() * facing.length()
+            && (state.uv.is_empty() || turned(wedges(corners)) * way > 0.0)
+    })
 }
 
 /// True when the planes of the source say that a collapse moves nothing, as far as they can tell.

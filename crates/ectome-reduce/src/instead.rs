@@ -5,15 +5,13 @@
 //! cost nothing: whatever flips would have made the collapse possible are among the fillings. It is done where it costs no more than the
 //! collapse that was refused would have cost.
 
-use glam::Vec3;
-
 use crate::{
-    analyse::Analysis,
+    analysis::Analysis,
     feature::Class,
-    free::{Allowance, OFF, Scratch, Side},
-    guard::{AGREE_COSINE, TURN_COSINE},
+    free::{Allowance, Scratch},
     plan::Plan,
-    state::{NONE, State},
+    state::NONE,
+    tolerance::OFF,
 };
 
 /// How far UVs may be off an affine map of the surroundings, in units of the UV square: two texels of a texture of 2048. At half a tenth
@@ -43,32 +41,4 @@ impl Analysis {
         };
         self.take_out(refused.gone, allowed, s)
     }
-}
-
-/// True when every face of a filling looks the way its side does and the way the source does where its corners come from, and lies on
-/// the UV sheet the same way up as the rest: what a collapse would be asked as well.
-pub fn stands_upright(state: &State, side: &Side) -> bool {
-    let turned = |[a, b, c]: [u32; 3]| {
-        let [a, b, c] = [a, b, c].map(|w| state.uv[w as usize]);
-        (b - a).perp_dot(c - a)
-    };
-    let wedges = |corners: [usize; 3]| corners.map(|i| side.rim[i].wedge);
-    let way: f64 = match state.uv.is_empty() {
-        true => 0.0,
-        false => (1..side.rim.len() - 1)
-            .map(|i| turned(wedges([0, i, i + 1])))
-            .sum(),
-    };
-    side.filling.iter().all(|corners| {
-        let corners = corners.map(usize::from);
-        let [a, b, c] = corners.map(|i| state.place[side.rim[i].point as usize].as_dvec3());
-        let vector = (b - a).cross(c - a);
-        let facing: Vec3 = (wedges(corners).iter())
-            .map(|&w| state.facing[w as usize].normalize_or_zero())
-            .sum();
-        let along = vector.as_vec3();
-        vector.dot(side.normal) > TURN_COSINE * vector.length()
-            && along.dot(facing) > AGREE_COSINE * along.length() * facing.length()
-            && (state.uv.is_empty() || turned(wedges(corners)) * way > 0.0)
-    })
 }

@@ -28,16 +28,19 @@
 //! ```
 
 mod analyse;
+mod analysis;
 mod anchor;
 mod block;
 mod compact;
 mod duplicate;
+mod error;
 mod feature;
 mod fill;
 mod flat;
 mod flat_faces;
 mod floor;
 mod forms;
+mod frame;
 mod free;
 mod guard;
 mod hold;
@@ -51,16 +54,20 @@ mod piece;
 mod plan;
 mod prepare;
 mod quadric;
+mod queue;
 mod record;
 mod refine;
 mod replay;
 mod state;
+#[cfg(test)]
+mod test_meshes;
+mod tolerance;
 mod uv_fit;
 
 pub use analyse::{analyse, cut};
+pub use error::CutError;
 pub use flat::merge_flat;
 pub use flat_faces::{Faces, join_flat};
-pub use hold::CutError;
 pub use log::{CollapseLog, Holding, LogError};
 pub use options::{Attention, Keep, Options};
 pub use prepare::{LARGE, Prepared, Size, prepare};

@@ -3,12 +3,13 @@
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use crate::replay::IMPROPER;
-
 /// "No point": the operation drops a whole piece.
 pub(crate) const NO_POINT: u32 = u32::MAX;
 /// "Stands to the end".
 pub(crate) const NEVER: u32 = u32::MAX;
+
+/// The mark of a face that uses a point twice: it goes before the first operation.
+pub(crate) const IMPROPER: u32 = u32::MAX - 1;
 
 /// One collapse, or the loss of a whole piece.
 #[derive(Clone, Copy, Debug, PartialEq)]

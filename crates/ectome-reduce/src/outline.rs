@@ -69,7 +69,7 @@ mod tests {
     #[test]
     fn the_outer_of_two_balls_is_outline_and_the_inner_is_not() {
         let (outer, inner) = (shapes::icosphere(1.0, 4), shapes::icosphere(0.8, 4));
-        let presence = presence(&crate::analyse::test_meshes::joined(&[outer, inner]));
+        let presence = presence(&crate::test_meshes::joined(&[outer, inner]));
         let (outer, inner) = presence.split_at(presence.len() / 2);
         assert!(inner.iter().all(|&p| p == 0.0));
         // The mean over both is one, so over the outer alone it is two, much the same everywhere.

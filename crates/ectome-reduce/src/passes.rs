@@ -8,7 +8,7 @@ use ectome_mesh::{Cancelled, Progress};
 use rayon::prelude::*;
 
 use crate::{
-    analyse::{Analysis, Waiting},
+    analysis::{Analysis, Tried, Waiting},
     free::Which,
     guard::Guard,
     piece::renumber,
@@ -88,7 +88,7 @@ impl Analysis {
                     break;
                 }
                 if self.stamp(next.a, next.b) == next.stamp
-                    && !self.try_collapse(next.a, next.b, false)
+                    && self.try_collapse(next.a, next.b, false) != Tried::Done
                 {
                     self.refused[next.a as usize] = (next.b, next.stamp);
                 }

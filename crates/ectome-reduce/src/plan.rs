@@ -4,9 +4,9 @@ use glam::{DVec2, DVec3, Vec3};
 
 use crate::{
     feature::{Class, SHUT},
-    flat::{EVEN, FLAT},
     quadric::Quadric,
     state::State,
+    tolerance::{EVEN, FLAT},
     uv_fit::UvFit,
 };
 

@@ -14,11 +14,11 @@ use rayon::prelude::*;
 
 use crate::{
     block::{Block, CutBlock},
+    error::CutError,
     feature::Features,
-    hold::CutError,
+    frame::Frame,
     options::Options,
     passes::Limits,
-    state::Frame,
 };
 
 /// Meshes above this many triangles get a first pass: an analysis takes about 500 bytes a triangle.

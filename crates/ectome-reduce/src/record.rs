@@ -3,9 +3,8 @@
 use rayon::prelude::*;
 
 use crate::{
-    log::{CollapseLog, Merge, NEVER, NO_POINT, Op, Rewire, pack_normal},
+    log::{CollapseLog, IMPROPER, Merge, NEVER, NO_POINT, Op, Rewire, pack_normal},
     plan::Plan,
-    replay::IMPROPER,
     state::State,
 };
 

@@ -10,9 +10,9 @@ use ectome_mesh::{Mesh, Run, measure};
 use glam::{Vec2, Vec3, Vec4};
 
 use crate::{
-    CutError,
+    error::CutError,
     feature::wedges_of,
-    log::{CollapseLog, LogError, NO_POINT, pack_normal, unpack_normal},
+    log::{CollapseLog, IMPROPER, LogError, NO_POINT, pack_normal, unpack_normal},
 };
 
 /// Where a face leans further from its wedge's mean normal, the edge is taken for a hard one
@@ -299,9 +299,6 @@ impl Replay {
         out.finish(corner_vertex, runs)
     }
 }
-
-/// The mark of a face that uses a point twice: it goes before the first operation.
-pub(crate) const IMPROPER: u32 = u32::MAX - 1;
 
 struct Builder<'a> {
     replay: &'a Replay,

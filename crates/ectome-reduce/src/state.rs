@@ -1,15 +1,15 @@
 //! The mesh while it shrinks: flat arrays, corners of a point in a ring of links.
 
-use ectome_mesh::{Mesh, measure};
+use ectome_mesh::Mesh;
 use glam::{DVec2, Vec2, Vec3, Vec4};
 
 use crate::{
     anchor::Anchor,
-    block::Surroundings,
     feature::{Class, Features},
-    forms, free,
+    frame::{Frame, Surroundings},
     options::{Options, Weights},
     quadric::Quadric,
+    tolerance,
     uv_fit::UvFit,
 };
 
@@ -109,7 +109,7 @@ impl State {
     /// Lays out an all-triangle mesh; a block of a larger one in the larger one's frame.
     pub fn new(
         mesh: &Mesh,
-        features: Features,
+        features: &mut Features,
         options: &Options,
         surroundings: Option<&Surroundings>,
     ) -> Self {
@@ -136,23 +136,23 @@ impl State {
         let mut state = Self {
             quadric: vec![Quadric::default(); n],
             anchor: vec![Anchor::default(); n],
-            class: features.class,
-            on_border: features.on_border,
-            complex: features.complex,
-            fixed_by: features.fixed_by,
+            class: std::mem::take(&mut features.class),
+            on_border: std::mem::take(&mut features.on_border),
+            complex: std::mem::take(&mut features.complex),
+            fixed_by: std::mem::take(&mut features.fixed_by),
             point_area: vec![0.0; n],
             source_point: (0..n as u32).collect(),
             source_wedge: (0..wedges as u32).collect(),
             source_face: (0..faces as u32).collect(),
             flat_only: options.flat_only,
-            flat_off: free::off(f64::from(options.flat_within_m) / f64::from(diagonal)),
+            flat_off: tolerance::off(f64::from(options.flat_within_m) / f64::from(diagonal)),
             weights: options.attention.weights(),
             protect: options.protect.clone(),
             first: vec![NONE; n],
             version: vec![0; n],
             next: vec![NONE; mesh.corners.len()],
             alive: vec![false; faces],
-            face_run: features.face_run,
+            face_run: std::mem::take(&mut features.face_run),
             run_part: mesh.runs.iter().map(|r| r.part).collect(),
             triangles: 0,
             uv: Vec::new(),
@@ -174,7 +174,7 @@ impl State {
             uv_scale: 1.0,
             place,
             corner_point,
-            corner_wedge: features.corner_wedge,
+            corner_wedge: std::mem::take(&mut features.corner_wedge),
             middle,
             diagonal,
         };
@@ -197,12 +197,6 @@ impl State {
                 (3 * f..3 * f + 3).for_each(|c| state.link(c));
             }
         }
-        forms::fill(
-            &mut state,
-            mesh,
-            &features.wedge_vertex,
-            &features.half_edges,
-        );
         state
     }
 
@@ -339,49 +333,4 @@ impl State {
 
 fn pick<T: Copy>(values: &[T], at: &[u32]) -> Vec<T> {
     at.iter().map(|&v| values[v as usize]).collect()
-}
-
-/// What makes errors comparable on meshes of any size.
-#[derive(Clone, Copy, Debug)]
-pub struct Frame {
-    /// The middle of the mesh.
-    pub middle: Vec3,
-    /// Its diagonal.
-    pub diagonal: f32,
-    /// Diagonals per UV unit: the square root of surface area over UV area; 1 without UVs.
-    pub uv_length: f64,
-}
-
-impl Frame {
-    /// The frame of an all-triangle mesh.
-    pub fn of(mesh: &Mesh) -> Self {
-        let bounds = measure::bounds(mesh);
-        let diagonal = bounds.diagonal().max(f32::MIN_POSITIVE);
-        Self {
-            middle: bounds.centre(),
-            diagonal,
-            uv_length: uv_length(mesh, diagonal),
-        }
-    }
-}
-
-fn uv_length(mesh: &Mesh, diagonal: f32) -> f64 {
-    let Some(set) = mesh.uv_sets.first() else {
-        return 1.0;
-    };
-    let mut uv_area = 0.0;
-    let mut area = 0.0;
-    for f in 0..mesh.face_count() {
-        let uv = [0, 1, 2].map(|k| set[mesh.corners[3 * f + k] as usize].as_dvec2());
-        let flat = 0.5 * (uv[1] - uv[0]).perp_dot(uv[2] - uv[0]).abs();
-        if flat > 0.0 {
-            uv_area += flat;
-            area += measure::area_vector(mesh.triangle(f)).length();
-        }
-    }
-    if uv_area > 0.0 {
-        (area / uv_area).sqrt() / f64::from(diagonal)
-    } else {
-        1.0
-    }
 }
