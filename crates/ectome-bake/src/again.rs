@@ -7,8 +7,8 @@ use glam::Vec3;
 
 use crate::{
     cover::{Bins, Sample},
-    run::State,
     settings::ReachBall,
+    state::State,
 };
 
 /// What an earlier bake of the same low mesh from the same source left, with the same settings but for the painted reach.

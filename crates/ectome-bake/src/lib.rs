@@ -41,6 +41,7 @@
 //! | `curvature` | how a surface bends |
 //! | [`ids`] | colours that are easy to tell apart |
 //! | `spread` | islands grown by the padding, the ground filled |
+//! | `state` | how texels come out |
 //! | [`run`] | all of it together |
 //!
 //! Conventions are glTF 2.0's: UV origin top left, green up, tangents by MikkTSpace (M. S. Mikkelsen, *Simulation of Wrinkled
@@ -60,11 +61,13 @@ pub mod run;
 pub mod settings;
 pub mod source;
 mod spread;
+mod state;
 mod target;
 mod tile;
 
 pub use again::Before;
 pub use kind::Kind;
-pub use run::{BakeError, Baked, Counts, Map, State, bake, bake_again};
+pub use run::{BakeError, Baked, Map, bake, bake_again};
 pub use settings::{Directions, Matching, Reach, ReachBall, Settings};
 pub use source::{Material, Slot, Source};
+pub use state::{Counts, State};

@@ -16,6 +16,7 @@ use crate::{
     look::Looker,
     reach::Reaches,
     spread::spread,
+    state::{Counts, State},
     target::Target,
     tile::{Plan, TURN, Tile},
 };
@@ -41,52 +42,6 @@ pub enum BakeError {
     /// The work was stopped.
     #[error(transparent)]
     Cancelled(#[from] Cancelled),
-}
-
-/// How a texel came out.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
-#[repr(u8)]
-pub enum State {
-    /// No island covers it.
-    #[default]
-    Bare,
-    /// Its rays met nothing.
-    Nothing,
-    /// Its rays met faces from behind only.
-    Behind,
-    /// It shows the source.
-    Baked,
-}
-
-impl State {
-    /// What tells more.
-    pub(crate) fn or(self, other: Self) -> Self {
-        self.max(other)
-    }
-}
-
-/// How texels came out, altogether or for one part.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Counts {
-    /// Texels that islands cover.
-    pub covered: usize,
-    /// Of these, whose rays met nothing.
-    pub nothing: usize,
-    /// Of these, whose rays met faces from behind only.
-    pub behind: usize,
-}
-
-impl Counts {
-    /// Texels that show nothing.
-    pub fn misses(&self) -> usize {
-        self.nothing + self.behind
-    }
-
-    fn add(&mut self, state: State) {
-        self.covered += usize::from(state != State::Bare);
-        self.nothing += usize::from(state == State::Nothing);
-        self.behind += usize::from(state == State::Behind);
-    }
 }
 
 /// A map.

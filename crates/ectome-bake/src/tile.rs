@@ -15,7 +15,7 @@ use crate::{
     frame::{Frame, Place},
     look::{Looker, Seen},
     reach::Reaches,
-    run::State,
+    state::State,
     target::{Found, Target},
 };
 

@@ -7,7 +7,7 @@
 use ectome_mesh::{Mesh, Progress, measure, nearest, sample};
 use glam::Vec3;
 
-use crate::report::CompareError;
+use crate::error::CompareError;
 
 /// Distances one way, in metres.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -28,6 +28,7 @@
 
 pub mod density;
 pub mod deviation;
+mod error;
 pub mod flipped;
 pub mod normals;
 pub mod outline;
@@ -37,4 +38,5 @@ pub mod ssim;
 pub mod uv_drift;
 pub mod vanished;
 
-pub use report::{CompareError, Details, Judge, Report, Surface, compare};
+pub use error::CompareError;
+pub use report::{Details, Judge, Report, Surface, compare};

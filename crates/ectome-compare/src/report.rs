@@ -3,14 +3,14 @@
 use std::sync::OnceLock;
 
 use ectome_mesh::{
-    Cancelled, Mesh, Progress, islands, measure, nearest, normals::at_corners, topology::Topology,
+    Mesh, Progress, islands, measure, nearest, normals::at_corners, topology::Topology,
 };
 use serde::Serialize;
-use thiserror::Error;
 
 use crate::{
     density,
     deviation::{self, Distances, Points},
+    error::CompareError,
     flipped, normals, outline,
     seam_drift::{self, Outlines},
     uv_drift, vanished,
@@ -21,20 +21,6 @@ pub const SAMPLES: usize = 100_000;
 
 /// The size of texture in whose texels slips are given.
 pub const TEXELS: f64 = 2048.0;
-
-/// Why two meshes could not be compared.
-#[derive(Debug, Error)]
-pub enum CompareError {
-    /// A surface without area.
-    #[error("one of the meshes has no surface to compare")]
-    Empty,
-    /// A mesh with larger faces.
-    #[error("a mesh has faces with more than three corners: triangulate it first")]
-    NotTriangulated,
-    /// The work was stopped.
-    #[error(transparent)]
-    Cancelled(#[from] Cancelled),
-}
 
 /// Counts of one surface, under the names `inspect` uses.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]

@@ -25,6 +25,7 @@
 
 pub mod archive;
 mod error;
+mod file_set;
 pub mod files;
 pub mod glb;
 pub mod gltf;
@@ -40,7 +41,8 @@ pub mod space;
 pub mod stl;
 
 pub use error::FormatError;
-pub use files::{FileSet, read, read_within};
+pub use file_set::FileSet;
+pub use files::{read, read_within};
 pub use material::{Image, Library};
 pub use reading::Reading;
 pub use scene::{Copy, Scene};

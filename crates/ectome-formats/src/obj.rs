@@ -15,7 +15,7 @@ use serde_json::{Value, json};
 
 use crate::{
     FormatError, Image, Library, Reading, Scene,
-    files::{FileSet, base_name},
+    file_set::{FileSet, base_name},
     glb::mime_of,
 };
 

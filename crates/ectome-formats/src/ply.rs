@@ -19,7 +19,7 @@ use serde_json::json;
 
 use crate::{
     FormatError, Image, Library, Reading, Scene,
-    files::{FileSet, base_name},
+    file_set::{FileSet, base_name},
     glb::mime_of,
     reading::LOOK_EVERY,
 };

@@ -5,7 +5,7 @@ use std::io::Cursor;
 use ectome_mesh::{MeshBuilder, Primitive};
 use glam::{Affine3A, Vec3};
 
-use crate::{FormatError, Library, Reading, Scene, files::base_name, glb::mime_of};
+use crate::{FormatError, Library, Reading, Scene, file_set::base_name, glb::mime_of};
 
 /// Bytes before the triangles of a binary file, and bytes of each.
 const HEAD: usize = 84;

@@ -11,7 +11,7 @@ use super::{
     container,
 };
 use crate::{
-    Copy, FileSet, FormatError, Image, Library, Reading, Scene, files::base_name, gltf::decoded,
+    Copy, FileSet, FormatError, Image, Library, Reading, Scene, file_set::base_name, gltf::decoded,
 };
 
 /// Deepest node tree that is followed.
