@@ -8,7 +8,7 @@ use ectome_compare::{CompareError, Judge};
 use ectome_formats::Scene;
 use ectome_raster::{Picture, Surface};
 
-use crate::proof;
+use crate::shading;
 
 /// The judge of a source, and pictures of it.
 pub struct Jury {
@@ -36,7 +36,8 @@ impl Jury {
 
     /// The source as it is shaded with its own materials, or as clay.
     pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Surface]) -> &[Picture] {
-        self.shaded[usize::from(as_clay)].get_or_init(|| proof::pictures(source, source, surfaces))
+        self.shaded[usize::from(as_clay)]
+            .get_or_init(|| shading::pictures(source, source, surfaces))
     }
 
     /// Triangles of the source: what is kept of it takes about 150 bytes for each.

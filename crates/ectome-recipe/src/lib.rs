@@ -45,6 +45,7 @@ pub mod proof;
 mod recipe;
 mod report;
 mod session;
+mod shading;
 pub mod sheets;
 pub mod starting_briefs;
 pub mod step;

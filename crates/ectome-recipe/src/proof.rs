@@ -6,17 +6,22 @@
 use ectome_compare::{Details, Report, deviation, outline, ssim};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, nearest};
-use ectome_raster::{Camera, Picture, Surface, render_each};
+use ectome_raster::{Picture, Surface};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use crate::{EngineError, jury::Jury, kept::Artefact, measured::part_at, picture};
+use crate::{
+    EngineError,
+    jury::Jury,
+    kept::Artefact,
+    measured::part_at,
+    picture,
+    shading::{SHADED, eyes, pictures},
+};
 
 /// The most triangles a source is shown with when a field is laid over it.
 pub const SHOWN: usize = 150_000;
-/// Edge of the pictures that shading is compared in, in pixels.
-const SHADED: usize = 320;
 /// Edge of the picture of the worst outline, in pixels.
 const OUTLINED: usize = 640;
 /// The name of the vertex attribute that holds a deviation in millimetres.
@@ -324,15 +329,6 @@ fn outline_picture(high: &Mesh, low: &Mesh, direction: Vec3) -> Vec<u8> {
     picture::encode(OUTLINED as u32, OUTLINED as u32, &rgba)
 }
 
-/// The 8 directions from which shading is compared: towards the corners of a cube, a little off them so that no
-/// side of a box is seen as another.
-fn eyes() -> impl Iterator<Item = Vec3> {
-    (0..8).map(|i| {
-        let sign = |bit: i32| if i >> bit & 1 == 0 { 1.0 } else { -1.0 };
-        Vec3::new(sign(0), 0.55 * sign(1), 0.8 * sign(2)).normalize()
-    })
-}
-
 struct Shaded {
     views: Vec<ShadingView>,
     maps: Option<MapsProof>,
@@ -394,12 +390,6 @@ fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
         &other,
         has_maps,
     )
-}
-
-/// A scene from all directions in which shading is compared, from where `framed` fills the pictures.
-pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Surface]) -> Vec<Picture> {
-    let cameras = eyes().map(|eye| Camera::from_direction(&framed.mesh, eye, SHADED, SHADED));
-    render_each(&scene.mesh, surfaces, cameras, picture::PLAIN)
 }
 
 /// Pixels from an outline within which a difference counts as one of the outline: half the window that similarity looks through.

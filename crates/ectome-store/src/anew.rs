@@ -4,8 +4,8 @@ use std::collections::HashMap;
 
 use crate::{
     Store, StoreError,
+    asking::{Wanted, ask},
     asset::Asset,
-    candidate::{Wanted, ask},
     retry::retrying,
 };
 

@@ -11,7 +11,7 @@ use sqlx::{MySqlConnection, Row, mysql::MySqlRow};
 use crate::{
     Store, StoreError,
     artefact::{self, Artefacts, Named, kind},
-    candidate::{Wanted, ask, queue_waiting},
+    asking::{Wanted, ask, queue_waiting},
     document::{fits, json, short, stored},
     folder,
     retry::retrying,

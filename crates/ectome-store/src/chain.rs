@@ -5,8 +5,9 @@ use sqlx::{Row, mysql::MySqlRow};
 
 use crate::{
     Store, StoreError,
+    asking::{Wanted, ask},
     asset::Asset,
-    candidate::{Candidate, Wanted, ask},
+    candidate::Candidate,
     retry::retrying,
 };
 

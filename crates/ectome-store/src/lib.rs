@@ -26,6 +26,7 @@ mod adopt;
 pub mod analysis;
 mod anew;
 pub mod artefact;
+mod asking;
 pub mod asset;
 pub mod blobs;
 pub mod brief;

@@ -4,9 +4,9 @@ use sqlx::Row;
 
 use crate::{
     Store, StoreError,
+    asking::{Wanted, ask},
     asset::Asset,
     brief::NAME,
-    candidate::{Wanted, ask},
     document::fits,
     retry::retrying,
 };

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use glam::DVec2;
 
-use crate::{layout::Layout, measure::Island};
+use crate::{island::Island, layout::Layout};
 
 /// A side of an island: the island, where it lies, both ends.
 type Side = (u32, (i32, u32), [DVec2; 2]);

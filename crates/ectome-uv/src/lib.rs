@@ -54,6 +54,7 @@ pub mod cut_open;
 pub mod flatten;
 pub mod gap;
 pub mod grow;
+mod island;
 pub mod join;
 pub mod layout;
 pub mod measure;

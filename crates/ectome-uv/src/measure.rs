@@ -4,6 +4,7 @@ use ectome_mesh::{Mesh, measure};
 use glam::DVec2;
 use serde::{Deserialize, Serialize};
 
+pub use crate::island::Island;
 use crate::{
     layout::{Layout, twice_area},
     stacks,
@@ -55,40 +56,6 @@ pub struct Numbers {
     pub flipped_triangles: usize,
     /// Triangles without area on the sheet; they do not count as stretched.
     pub collapsed_triangles: usize,
-}
-
-/// What is known of one island.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Island {
-    /// Its faces.
-    pub faces: Vec<u32>,
-    /// Area in space, in square metres.
-    pub area_m2: f64,
-    /// Widths of the sheet per metre.
-    pub density: f64,
-    /// How it is stretched.
-    pub stretch: Stretch,
-    /// Most of it faces away from the viewer.
-    pub inside_out: bool,
-    /// Its box on the sheet.
-    pub low: DVec2,
-    /// Its box on the sheet.
-    pub high: DVec2,
-    /// The sheet it lies on: that of its middle, or the nearest.
-    pub sheet: i32,
-    /// The set of textures it uses.
-    pub textures: u32,
-    /// The first island that lies where this one does (see [`stacks`]).
-    pub stack: u32,
-    /// The part of its first face.
-    pub part: u32,
-}
-
-impl Island {
-    /// Where it lies: the sheet, and the set of textures that sheet is of.
-    pub fn place(&self) -> (i32, u32) {
-        (self.sheet, self.textures)
-    }
 }
 
 /// The islands of a layout, each examined.

@@ -10,7 +10,7 @@ use ectome_store::work::Work;
 use futures::stream::{self, Stream};
 use serde_json::{Map, Value, json};
 
-use crate::{asset::doing, feed::News, state::App};
+use crate::{asset::doing::doing, feed::News, state::App};
 
 /// Identifies the states of the latest work, all of it or one asset's.
 pub fn fingerprint(work: &[Work], asset: Option<u64>) -> String {

@@ -7,7 +7,7 @@ use axum::{
 };
 use ectome_store::StoreError;
 
-use crate::statics::VERSION;
+use crate::static_files::VERSION;
 
 /// An answer that did not work out: what, where, what to do.
 #[derive(Debug)]

@@ -7,7 +7,7 @@ use std::{sync::Arc, time::Duration};
 use ectome_store::{Store, database::Health, work::Work};
 use tokio::sync::watch;
 
-use crate::health;
+use crate::outages;
 
 /// How often rows are asked while somebody listens, and how often it is looked whether anybody does.
 const BEAT: Duration = Duration::from_millis(350);
@@ -69,6 +69,6 @@ async fn ask(store: &Store, tell: &watch::Sender<News>) -> News {
         // What was known stays: work does not end because nobody can be asked about it.
         work: asked.map_or_else(|| tell.borrow().work.clone(), Arc::new),
         outage,
-        full: health::waiting(store),
+        full: outages::waiting(store),
     }
 }

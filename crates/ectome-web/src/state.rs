@@ -4,7 +4,7 @@ use std::{path::PathBuf, sync::Arc};
 
 use ectome_store::Store;
 
-use crate::{cut::OpenSources, feed::Feed, uvs::UvSheets};
+use crate::{cut::open_sources::OpenSources, feed::Feed, uvs::sheets::UvSheets};
 
 /// The application's state.
 #[derive(Clone)]

@@ -1,6 +1,6 @@
 //! Figures and standings as the pages write them.
 
-use ectome_recipe::{Inspection, Standing, advice};
+use ectome_recipe::{Inspection, Standing, advice, maps::Kind};
 
 pub use ectome_recipe::words::{counted, distance, grouped, length, sentence};
 
@@ -59,6 +59,28 @@ pub fn tearing(i: &Inspection) -> Option<String> {
         "{} points stand beside another one without being joined, so a cut tears the surface there.",
         grouped(count as u64)
     ))
+}
+
+/// The name of a map on pages.
+pub fn map_name(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Normal => "Normal",
+        Kind::NormalObject => "Normal, object space",
+        Kind::Occlusion => "Occlusion",
+        Kind::BentNormal => "Bent normal",
+        Kind::Curvature => "Curvature",
+        Kind::Height => "Height",
+        Kind::Position => "Position",
+        Kind::Thickness => "Thickness",
+        Kind::PartId => "Part id",
+        Kind::MaterialId => "Material id",
+        Kind::BaseColour => "Base colour",
+        Kind::Roughness => "Roughness",
+        Kind::Metalness => "Metalness",
+        Kind::Emissive => "Emissive",
+        Kind::Opacity => "Opacity",
+        Kind::VertexColour => "Vertex colour",
+    }
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use ectome_formats::{
 };
 use ectome_mesh::Progress;
 
-use crate::{command::Failure, output::remark};
+use crate::{command::failure::Failure, output::remark};
 
 /// A mesh file and its companions, read into memory.
 pub struct Input {

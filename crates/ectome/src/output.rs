@@ -12,7 +12,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::step;
 use tempfile::{Builder, NamedTempFile};
 
-use crate::{command::Failure, watch};
+use crate::{command::failure::Failure, watch};
 
 /// Writes a line to standard output. Nobody reading any more is no fault; a full disk is.
 macro_rules! say {

@@ -2,7 +2,7 @@
 
 use ectome_store::asset::AssetState;
 
-use super::{Rows, tabs::StepName};
+use super::{rows::Rows, step_name::StepName};
 use crate::{
     chain::ChainView, cut::CutView, failure::Failure, intake::IntakeView, maps::MapsView,
     parcel::ParcelView, parts::PartsView, proof::ProofView, state::App, uvs::UvView,

@@ -4,7 +4,7 @@ use askama::Template;
 use ectome_recipe::maps::Kind;
 use ectome_store::work::Work;
 
-use crate::{failure::Failure, maps::map_name};
+use crate::{failure::Failure, words::map_name};
 
 #[derive(Template)]
 #[template(path = "doing.html")]

@@ -3,7 +3,7 @@
 use ectome_store::asset::PassOn;
 
 use super::{
-    Rows,
+    rows::Rows,
     stage_data::stage_data,
     tabs::{Tab, tabs},
 };

@@ -1,22 +1,19 @@
 //! One asset: what all its steps share.
 
 mod column;
-mod doing;
+pub(crate) mod doing;
 mod frame;
 mod page;
-mod rows;
-mod sides;
+pub(crate) mod rows;
+pub(crate) mod sides;
 mod stage_data;
+mod step_name;
 mod tabs;
 
 use axum::{
     Router,
     routing::{get, post},
 };
-
-pub use doing::doing;
-pub use rows::Rows;
-pub use sides::Side;
 
 use crate::state::App;
 

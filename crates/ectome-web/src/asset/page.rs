@@ -9,22 +9,22 @@ use axum::{
 use serde::Deserialize;
 
 use super::{
-    Rows,
     column::Column,
     doing::{DoingLine, doing_lines},
     frame::Frame,
-    tabs::StepName,
+    rows::Rows,
+    step_name::StepName,
 };
 use crate::{
     events::{busy_words, fingerprint},
     extract::{Form, Path, Query},
     failure::Failure,
     feed::LOOKED_AT,
-    health,
+    outages,
     parcel::First,
     reply::{back, ready_asset},
     state::App,
-    statics::VERSION,
+    static_files::VERSION,
 };
 
 /// What the address says beyond the path.
@@ -88,7 +88,7 @@ pub async fn page(
         version: *VERSION,
         busy: busy_words(&work, app.store.disk.is_low()),
         lines: doing_lines(&work, id),
-        full: health::waiting(&app.store),
+        full: outages::waiting(&app.store),
         frame,
         column,
     };

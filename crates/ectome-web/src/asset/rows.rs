@@ -9,7 +9,7 @@ use ectome_store::{
     chain::ChainTier,
 };
 
-use super::tabs::StepName;
+use super::step_name::StepName;
 use crate::{failure::Failure, reply::no_brief, state::App};
 
 /// An asset with what stands beside it.

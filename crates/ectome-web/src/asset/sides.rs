@@ -2,7 +2,7 @@
 
 use ectome_store::candidate::Candidate;
 
-use super::Rows;
+use super::rows::Rows;
 use crate::words;
 
 /// One choice.

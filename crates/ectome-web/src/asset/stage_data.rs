@@ -4,7 +4,7 @@ use ectome_recipe::Fate;
 use ectome_store::candidate::Candidate;
 use serde::Serialize;
 
-use super::Rows;
+use super::rows::Rows;
 
 /// The whole of it. Lengths are metres unless a name says otherwise; blobs are named by their hash.
 #[derive(Serialize)]

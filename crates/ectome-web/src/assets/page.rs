@@ -14,9 +14,9 @@ use crate::{
     events::{busy_words, fingerprint},
     failure::Failure,
     feed::LOOKED_AT,
-    health, judged,
+    judged, outages,
     state::App,
-    statics::VERSION,
+    static_files::VERSION,
     words,
 };
 
@@ -73,7 +73,7 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
     let page = Page {
         version: *VERSION,
         cards: all_cards(&app, &work).await?,
-        full: health::waiting(&app.store),
+        full: outages::waiting(&app.store),
         busy: busy_words(&work, app.store.disk.is_low()),
         limit: words::bytes(app.upload_limit),
         seen: fingerprint(&work, None),
@@ -86,7 +86,7 @@ pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
     let cards = Cards {
         cards: all_cards(&app, &work).await?,
-        full: health::waiting(&app.store),
+        full: outages::waiting(&app.store),
     };
     Ok(Html(cards.render()?))
 }

@@ -15,7 +15,7 @@ use ectome_recipe::{
 use super::form::{brief, sentence};
 use crate::{
     events::busy_words, extract::Path, failure::Failure, feed::LOOKED_AT, fields::Fields, judged,
-    state::App, statics::VERSION, words,
+    state::App, static_files::VERSION, words,
 };
 
 struct Line {

@@ -8,7 +8,7 @@ use ectome_store::{
 };
 
 use crate::{
-    asset::{Rows, Side},
+    asset::{rows::Rows, sides::Side},
     judged,
     words::{self, tearing},
 };

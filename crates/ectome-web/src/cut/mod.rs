@@ -1,6 +1,6 @@
 //! The Cut step: the source down to a count, and the tray of what was made.
 
-mod open_sources;
+pub(crate) mod open_sources;
 mod page;
 mod settings_form;
 mod tray_page;
@@ -12,7 +12,6 @@ use axum::{
     routing::{get, post},
 };
 
-pub use open_sources::OpenSources;
 pub use view::CutView;
 
 use crate::state::App;

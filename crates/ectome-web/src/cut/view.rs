@@ -4,7 +4,7 @@ use ectome_recipe::{Attention, CutSettings, Fate, FlatOutlook, Inspection, Vanis
 
 use super::tray_view::{TrayLine, result_sentence, tray_lines};
 use crate::{
-    asset::Rows,
+    asset::rows::Rows,
     parts::{Ledger, ledger},
     words::{self, tearing},
 };

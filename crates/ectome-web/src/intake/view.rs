@@ -6,7 +6,7 @@ use ectome_recipe::{
 use ectome_store::asset::{Asset, PassOn, Provenance};
 
 use super::change_form::UNITS;
-use crate::{asset::Rows, failure::Failure, state::App, words};
+use crate::{asset::rows::Rows, failure::Failure, state::App, words};
 
 /// A finding as a line.
 pub struct FindingLine {

@@ -11,7 +11,7 @@ use axum::{
 };
 
 pub use on_sheet::maps_on_sheet;
-pub use view::{CoarseLine, MapsView, map_name};
+pub use view::{CoarseLine, MapsView};
 
 use crate::state::App;
 

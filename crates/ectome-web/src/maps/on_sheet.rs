@@ -9,8 +9,7 @@ use ectome_recipe::{
 use ectome_store::candidate::Candidate;
 use serde::Serialize;
 
-use super::view::map_name;
-use crate::{failure::Failure, state::App};
+use crate::{failure::Failure, state::App, words};
 
 /// A map.
 #[derive(Serialize)]
@@ -44,7 +43,7 @@ pub async fn maps_on_sheet(
         let map = report.maps.get(kind.word())?;
         let picture = |sheet| artefacts.one_of(Artefact::MAP, &on_sheet(kind.word(), sheet));
         Some(SheetMap {
-            name: map_name(kind),
+            name: words::map_name(kind),
             pictures: (0..sheets.max(1))
                 .filter_map(picture)
                 .map(str::to_owned)

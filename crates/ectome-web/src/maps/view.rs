@@ -9,7 +9,7 @@ use ectome_recipe::{
 use ectome_store::{artefact::Artefacts, candidate::Candidate};
 
 use crate::{
-    asset::{Rows, Side},
+    asset::{rows::Rows, sides::Side},
     failure::Failure,
     state::App,
     words,
@@ -119,28 +119,6 @@ pub struct MapsView {
     pub fails: Option<String>,
 }
 
-/// The name of a map on pages.
-pub fn map_name(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Normal => "Normal",
-        Kind::NormalObject => "Normal, object space",
-        Kind::Occlusion => "Occlusion",
-        Kind::BentNormal => "Bent normal",
-        Kind::Curvature => "Curvature",
-        Kind::Height => "Height",
-        Kind::Position => "Position",
-        Kind::Thickness => "Thickness",
-        Kind::PartId => "Part id",
-        Kind::MaterialId => "Material id",
-        Kind::BaseColour => "Base colour",
-        Kind::Roughness => "Roughness",
-        Kind::Metalness => "Metalness",
-        Kind::Emissive => "Emissive",
-        Kind::Opacity => "Opacity",
-        Kind::VertexColour => "Vertex colour",
-    }
-}
-
 /// What the values of a map mean, as it was baked.
 fn says(m: &MapReport) -> String {
     let space = match m.colour_space.as_str() {
@@ -184,7 +162,7 @@ impl MapLine {
     fn of(kind: Kind) -> Self {
         Self {
             word: kind.word(),
-            name: map_name(kind),
+            name: words::map_name(kind),
             on: false,
             says: meaning(kind).to_owned(),
             there: Vec::new(),

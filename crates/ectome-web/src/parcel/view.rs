@@ -2,7 +2,7 @@
 
 use ectome_store::candidate::CandidateState;
 
-use crate::{asset::Rows, chain::standing_of, judged, words};
+use crate::{asset::rows::Rows, chain::standing_of, judged, words};
 
 /// A file that can be downloaded.
 pub struct FileLine {

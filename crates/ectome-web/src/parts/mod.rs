@@ -4,7 +4,7 @@ mod ledger;
 
 pub use ledger::{Ledger, ledger};
 
-use crate::asset::Rows;
+use crate::asset::rows::Rows;
 
 /// What the step's column shows.
 pub struct PartsView {

@@ -18,7 +18,7 @@ use crate::{
     judged,
     reply::{brief_of, ready_asset},
     state::App,
-    statics::VERSION,
+    static_files::VERSION,
     words,
 };
 

@@ -4,7 +4,7 @@ use ectome_recipe::{Brief, Proof, proof::Way};
 use ectome_store::candidate::{Candidate, PictureBlobs};
 
 use crate::{
-    asset::{Rows, Side},
+    asset::{rows::Rows, sides::Side},
     failure::Failure,
     judged,
     maps::CoarseLine,

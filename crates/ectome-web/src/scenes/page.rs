@@ -23,7 +23,7 @@ use crate::{
     feed::LOOKED_AT,
     fields::{Fields, number},
     state::App,
-    statics::VERSION,
+    static_files::VERSION,
     words,
 };
 

@@ -3,7 +3,7 @@
 mod form;
 mod numbers;
 mod page;
-mod sheets;
+pub(crate) mod sheets;
 mod view;
 
 use axum::{
@@ -11,7 +11,6 @@ use axum::{
     routing::{get, post},
 };
 
-pub use sheets::UvSheets;
 pub use view::UvView;
 
 use crate::state::App;

@@ -7,7 +7,7 @@ use ectome_recipe::{
 use ectome_store::candidate::{Candidate, CandidateState};
 
 use crate::{
-    asset::{Rows, Side},
+    asset::{rows::Rows, sides::Side},
     failure::Failure,
     state::App,
     words,

@@ -16,9 +16,9 @@ use crate::{
     extract::Path,
     failure::Failure,
     feed::LOOKED_AT,
-    health,
+    outages,
     state::App,
-    statics::VERSION,
+    static_files::VERSION,
     words,
 };
 
@@ -123,7 +123,7 @@ fn queue(app: &App, work: Vec<Work>) -> Queue {
     Queue {
         lines,
         more: (more > 0).then(|| words::grouped(more)),
-        full: health::waiting(&app.store),
+        full: outages::waiting(&app.store),
     }
 }
 

@@ -4,12 +4,13 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use ectome_formats::glb;
+use ectome_recipe::words::grouped;
 use ectome_recipe::{
     maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked, dressed},
     step::triangulated,
 };
 
-use super::{Failure, grouped, source::SourceArgs};
+use super::{failure::Failure, source::SourceArgs};
 use crate::{
     input::Input,
     output::{self, remark, say},

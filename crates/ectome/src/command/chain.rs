@@ -8,7 +8,7 @@ use ectome_recipe::{Brief, Measured, Session, Target, TierResult, parcel, step};
 use serde_json::json;
 
 use super::{
-    Failure,
+    failure::Failure,
     settings::{ObjectArgs, SettingsArgs},
     source::SourceArgs,
 };

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{Failure, grouped, place::Elsewhere, serve::lock};
+use ectome_recipe::words::grouped;
+
+use super::{failure::Failure, place::Elsewhere, serve::lock};
 use crate::output::say;
 
 /// Frees the space of what no asset needs any more. The application does so itself after something was removed and once a

@@ -4,8 +4,9 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_recipe::step;
+use ectome_recipe::words::grouped;
 
-use super::{Failure, grouped};
+use super::failure::Failure;
 use crate::{
     input::Input,
     output::{self, say},

@@ -3,13 +3,14 @@
 use std::{path::PathBuf, time::Instant};
 
 use clap::Args;
+use ectome_recipe::words::grouped;
 use ectome_recipe::{
     Faces, Session, Target,
     step::{self, merge_flat},
 };
 
 use super::{
-    Failure, grouped,
+    failure::Failure,
     settings::{ObjectArgs, SettingsArgs},
     source::SourceArgs,
 };

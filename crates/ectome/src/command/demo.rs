@@ -8,9 +8,10 @@ use std::{
 
 use clap::Args;
 use ectome_mesh::Progress;
+use ectome_recipe::words::grouped;
 use ectome_recipe::{picture, step};
 
-use super::{Failure, grouped};
+use super::failure::Failure;
 use crate::output::{self, say};
 
 /// Writes the demo assets, as .glb or, where quads and n-gons matter, as .obj.

@@ -1,9 +1,10 @@
 //! `ectome inspect`: what a file consists of.
 
 use clap::Args;
+use ectome_recipe::words::grouped;
 use ectome_recipe::{Inspection, finding::noun};
 
-use super::{Failure, grouped, source::SourceArgs};
+use super::{failure::Failure, source::SourceArgs};
 use crate::{
     output::{self, say},
     watch::Watch,

@@ -10,7 +10,7 @@ use ectome_store::{
     disk::Disk,
 };
 
-use super::Failure;
+use super::failure::Failure;
 
 /// A database and an object store that somebody else runs.
 #[derive(Args)]

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{Failure, grouped, settings::ObjectArgs, source::SourceArgs};
+use ectome_recipe::words::grouped;
+
+use super::{failure::Failure, settings::ObjectArgs, source::SourceArgs};
 use crate::{
     output::{self, say},
     watch::Watch,

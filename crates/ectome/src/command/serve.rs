@@ -30,7 +30,7 @@ use tokio::{
 };
 
 use super::{
-    Failure,
+    failure::Failure,
     place::{Elsewhere, Opened},
 };
 use crate::output::{remark, say};

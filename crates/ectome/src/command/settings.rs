@@ -3,7 +3,7 @@
 use clap::Args;
 use ectome_recipe::{Attention, CutSettings, Keep};
 
-use super::Failure;
+use super::failure::Failure;
 
 /// What a cut keeps and looks at most.
 #[derive(Args)]

@@ -8,7 +8,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::{Change, Done, Space, Up, preparation::appended, step};
 use serde::Deserialize;
 
-use super::Failure;
+use super::failure::Failure;
 use crate::{input::Input, output::remark};
 
 /// A source file and what is done to it before anything else.

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
+use ectome_recipe::words::grouped;
 use ectome_recipe::{
     Manner, Packing, SheetSettings, SheetsAs, Stacks, Turns, UvChange, UvStep,
     sheets::delivered,
@@ -10,7 +11,7 @@ use ectome_recipe::{
     uv::{MANY, examined, expected_seconds},
 };
 
-use super::{Failure, grouped, settings::ObjectArgs, source::SourceArgs};
+use super::{failure::Failure, settings::ObjectArgs, source::SourceArgs};
 use crate::{
     output::{self, remark, say},
     watch::Watch,

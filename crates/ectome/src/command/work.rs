@@ -8,7 +8,7 @@ use ectome_store::{
 use tokio::sync::watch;
 
 use super::{
-    Failure,
+    failure::Failure,
     place::Elsewhere,
     serve::{asked_to_stop, log_to_terminal},
 };
