@@ -120,8 +120,8 @@ pub enum EngineError {
     #[error(transparent)]
     Compare(CompareError),
     /// UVs could not be changed.
-    #[error("{0}")]
-    Uv(String),
+    #[error(transparent)]
+    Uv(#[from] UvFault),
     /// Islands do not fit.
     #[error(transparent)]
     Pack(PackError),
@@ -178,5 +178,59 @@ impl From<ectome_bake::BakeError> for EngineError {
             ectome_bake::BakeError::Cancelled(cancelled) => Self::Cancelled(cancelled),
             other => Self::Bake(other.to_string()),
         }
+    }
+}
+
+/// Why UVs could not be changed.
+#[derive(Clone, Debug, Error, PartialEq)]
+pub enum UvFault {
+    /// A place lies on no island.
+    #[error("no island lies there. Unwrap the mesh first, or pick a place that has UVs")]
+    NoIsland,
+    /// The mesh has no UVs.
+    #[error("there are no UVs yet. Unwrap the mesh first")]
+    NoUvs,
+    /// Islands are locked where all would change their size.
+    #[error(
+        "islands are locked, so the others cannot change their size. Unlock them first, and lock them when the sheet is laid out anew"
+    )]
+    Locked,
+    /// A priority out of range.
+    #[error("a priority is between 0.25 and 4")]
+    Priority,
+    /// Two places that are to be on two islands lie on one.
+    #[error("both places lie on one island. Pick a place on each of two")]
+    OneIsland,
+    /// Two islands make no third.
+    #[error(
+        "these two islands cannot be joined: they share no seam, or the whole would fold or stretch too much"
+    )]
+    NotJoined,
+    /// Islands need more room than there is.
+    #[error(
+        "at this texel density the islands do not fit on {} of {size} texels. {}",
+        sheets_in_words(*.sheets), way_out(*.most)
+    )]
+    TooDense {
+        /// Sheets that may be filled.
+        sheets: u32,
+        /// The edge of each in texels.
+        size: u32,
+        /// The texels per metre that would fit, where that could be found.
+        most: Option<f64>,
+    },
+}
+
+fn sheets_in_words(sheets: u32) -> String {
+    match sheets {
+        1 => "one sheet".to_owned(),
+        n => format!("{n} sheets"),
+    }
+}
+
+fn way_out(most: Option<f64>) -> String {
+    match most {
+        Some(m) => format!("The most that fits is {m:.0} texels per metre; or take more sheets"),
+        None => "Take more sheets".to_owned(),
     }
 }

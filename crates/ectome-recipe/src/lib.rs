@@ -72,7 +72,7 @@ pub use ectome_uv::{
     unwrap::{Manner, Mark as SeamMark},
 };
 pub use engine::{Outcome, Stock};
-pub use error::EngineError;
+pub use error::{EngineError, UvFault};
 pub use finding::Finding;
 pub use hold::Hold;
 pub use inspect::Inspection;

@@ -1,10 +1,13 @@
 //! The rooms of the application under one roof, and what every answer passes through.
 
-use axum::{Router, middleware, routing::get};
+use axum::{Router, extract::Request, middleware, routing::get};
 use tokio::net::TcpListener;
-use tower_http::compression::{
-    CompressionLayer,
-    predicate::{DefaultPredicate, NotForContentType, Predicate},
+use tower_http::{
+    compression::{
+        CompressionLayer,
+        predicate::{DefaultPredicate, NotForContentType, Predicate},
+    },
+    trace::TraceLayer,
 };
 
 use crate::{
@@ -40,7 +43,13 @@ pub fn router(app: App) -> Router {
         .layer(middleware::from_fn_with_state(app.clone(), health::check))
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
         .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))
+        .layer(TraceLayer::new_for_http().make_span_with(request_span))
         .with_state(app)
+}
+
+/// What the log says of a request beside each line that comes of it. The query may hold a token and is left out.
+fn request_span(request: &Request) -> tracing::Span {
+    tracing::warn_span!("request", method = %request.method(), path = request.uri().path())
 }
 
 /// Answers on `listener` until the task is dropped.

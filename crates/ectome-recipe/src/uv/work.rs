@@ -16,7 +16,7 @@ use ectome_uv::{
 use glam::{DVec2, Vec3};
 
 use super::{Packing, Spot, Stacks, UvChange, copies::Copies, layout_of};
-use crate::{EngineError, words::grouped};
+use crate::{EngineError, UvFault, words::grouped};
 
 /// A mesh, its layout, and how it is to be laid out.
 pub(super) struct Work<'a> {
@@ -47,10 +47,7 @@ impl<'a> Work<'a> {
         let face = self.nearest.nearest(Vec3::from_array(spot)).map(|p| p.face);
         face.map(|f| self.layout.island[f as usize])
             .filter(|&i| i != NONE)
-            .ok_or(EngineError::Uv(
-                "no island lies there. Unwrap the mesh first, or pick a place that has UVs"
-                    .to_owned(),
-            ))
+            .ok_or(UvFault::NoIsland.into())
     }
 
     fn chosen(&self, spots: &[Spot]) -> Result<Vec<u32>, EngineError> {
@@ -65,9 +62,7 @@ impl<'a> Work<'a> {
 
     fn has_uvs(&self) -> Result<(), EngineError> {
         match self.layout.count {
-            0 => Err(EngineError::Uv(
-                "there are no UVs yet. Unwrap the mesh first".to_owned(),
-            )),
+            0 => Err(UvFault::NoUvs.into()),
             _ => Ok(()),
         }
     }
@@ -89,9 +84,7 @@ impl<'a> Work<'a> {
             UvChange::Pack | UvChange::TurnOver { .. } | UvChange::Separate
         );
         if !packs_only && !self.packing.locked.is_empty() {
-            return Err(EngineError::Uv(
-                "islands are locked, so the others cannot change their size. Unlock them first, and lock them when the sheet is laid out anew".to_owned(),
-            ));
+            return Err(UvFault::Locked.into());
         }
         match change {
             UvChange::Unwrap {
@@ -122,9 +115,7 @@ impl<'a> Work<'a> {
             }
             UvChange::Priority { at, parts, factor } => {
                 if !(0.25..=4.0).contains(factor) {
-                    return Err(EngineError::Uv(
-                        "a priority is between 0.25 and 4".to_owned(),
-                    ));
+                    return Err(UvFault::Priority.into());
                 }
                 let mut chosen = vec![false; self.islands.len()];
                 self.chosen(at)?
@@ -276,9 +267,7 @@ impl<'a> Work<'a> {
     fn join(mut self, at: [Spot; 2], progress: &Progress) -> Result<(Layout, String), EngineError> {
         let pair = [self.island(at[0])?, self.island(at[1])?];
         if pair[0] == pair[1] {
-            return Err(EngineError::Uv(
-                "both places lie on one island. Pick a place on each of two".to_owned(),
-            ));
+            return Err(UvFault::OneIsland.into());
         }
         let ground = Ground::of(self.mesh);
         // A person who joins two islands accepts more stretch than unwrapping would.
@@ -292,9 +281,7 @@ impl<'a> Work<'a> {
             bound,
         );
         let Some(mut region) = joined else {
-            return Err(EngineError::Uv(
-                "these two islands cannot be joined: they share no seam, or the whole would fold or stretch too much".to_owned(),
-            ));
+            return Err(UvFault::NotJoined.into());
         };
         // The new island comes in metres; it goes to the density of the two.
         let density = pair
@@ -495,20 +482,12 @@ impl<'a> Work<'a> {
                         let islands = measure::islands(self.mesh, &l);
                         measure::numbers(self.mesh, &l, &islands, sheet.size).texels_per_metre
                     });
-                Err(EngineError::Uv(format!(
-                    "at this texel density the islands do not fit on {} of {} texels. {}",
-                    match sheet.sheets {
-                        1 => "one sheet".to_owned(),
-                        n => format!("{n} sheets"),
-                    },
-                    sheet.size,
-                    match most {
-                        Some(m) => format!(
-                            "The most that fits is {m:.0} texels per metre; or take more sheets"
-                        ),
-                        None => "Take more sheets".to_owned(),
-                    }
-                )))
+                Err(UvFault::TooDense {
+                    sheets: sheet.sheets,
+                    size: sheet.size,
+                    most,
+                }
+                .into())
             }
             other => Ok(other?),
         }

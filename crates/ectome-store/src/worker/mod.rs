@@ -24,6 +24,7 @@ use ectome_formats::files::{MESHES, extension_of};
 use ectome_mesh::{Glimpse, Progress};
 use ectome_recipe::{EngineError, Recipe, picture};
 use tokio::sync::watch;
+use tracing::Instrument;
 
 use crate::{
     Store, StoreError,
@@ -124,7 +125,18 @@ impl Worker {
             };
             match taken {
                 Ok(Some(work)) => {
-                    if let Err(error) = self.one(&work, &resources).await {
+                    let span = tracing::warn_span!(
+                        "work",
+                        id = work.id,
+                        asset = work.asset,
+                        doing = work.doing()
+                    );
+                    let begun = tokio::time::Instant::now();
+                    let done = self.one(&work, &resources).instrument(span.clone()).await;
+                    span.in_scope(|| {
+                        tracing::info!(seconds = begun.elapsed().as_secs_f64(), "over")
+                    });
+                    if let Err(error) = done {
                         tracing::error!(work = work.id, %error, "work could not be recorded");
                     }
                     continue;

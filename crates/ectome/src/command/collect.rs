@@ -22,8 +22,7 @@ pub struct Collect {
 
 impl Collect {
     pub fn run(self) -> Result<(), Failure> {
-        let runtime = tokio::runtime::Runtime::new()
-            .map_err(|e| Failure::Serve(format!("the runtime did not start: {e}")))?;
+        let runtime = tokio::runtime::Runtime::new().map_err(Failure::Runtime)?;
         runtime.block_on(self.collect())
     }
 

@@ -40,9 +40,15 @@ pub enum Failure {
     /// The store refused.
     #[error(transparent)]
     Store(#[from] ectome_store::StoreError),
-    /// The server could not run.
-    #[error("{0}")]
-    Serve(String),
+    /// The runtime that many requests share could not start.
+    #[error("the runtime did not start: {0}")]
+    Runtime(std::io::Error),
+    /// Something else listens where the server would.
+    #[error("port {0} is taken ({1}). Stop what uses it, or set ECTOME_PORT to a free one")]
+    Port(u16, std::io::Error),
+    /// The server ended by itself.
+    #[error("the server stopped: {0}")]
+    Served(std::io::Error),
     /// A list of steps is broken.
     #[error("{} cannot be read: {}", .0.display(), .1)]
     Steps(PathBuf, String),

@@ -63,19 +63,14 @@ pub struct Serve {
 impl Serve {
     pub fn run(self) -> Result<(), Failure> {
         log_to_terminal();
-        let runtime = tokio::runtime::Runtime::new()
-            .map_err(|e| Failure::Serve(format!("the runtime did not start: {e}")))?;
+        let runtime = tokio::runtime::Runtime::new().map_err(Failure::Runtime)?;
         runtime.block_on(self.serve())
     }
 
     async fn serve(self) -> Result<(), Failure> {
         let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
-        let listener = TcpListener::bind(address).await.map_err(|e| {
-            Failure::Serve(format!(
-                "port {} is taken ({e}). Stop what uses it, or set ECTOME_PORT to a free one",
-                self.port
-            ))
-        })?;
+        let listener = TcpListener::bind(address).await;
+        let listener = listener.map_err(|e| Failure::Port(self.port, e))?;
         // What is made from here on is nobody else's.
         folder::shut_for_others();
         folder::private(&self.data)?;
@@ -139,8 +134,7 @@ impl Serve {
         let mut stopping = stopping;
         let serving = ectome_web::serve(listener, app);
         let result = tokio::select! {
-            result = serving => result
-                .map_err(|e| Failure::Serve(format!("the server stopped: {e}"))),
+            result = serving => result.map_err(Failure::Served),
             () = asked_to_stop() => Ok(()),
             _ = stopping.changed() => Ok(()),
         };

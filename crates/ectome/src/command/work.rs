@@ -58,8 +58,7 @@ impl Work {
             ));
         }
         log_to_terminal();
-        let runtime = tokio::runtime::Runtime::new()
-            .map_err(|e| Failure::Serve(format!("the runtime did not start: {e}")))?;
+        let runtime = tokio::runtime::Runtime::new().map_err(Failure::Runtime)?;
         runtime.block_on(self.work())
     }
 

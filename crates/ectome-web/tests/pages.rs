@@ -1,0 +1,122 @@
+//! Pages asked for in process: no server, no browser. What a page shows is behaviour and stands in `e2e/`; here, that each answers, as what,
+//! and that names of strangers are text.
+
+#[path = "../../ectome-store/tests/common/mod.rs"]
+mod common;
+
+use std::sync::Arc;
+
+use axum::{
+    Router,
+    body::{Body, to_bytes},
+    http::{Method, Request, StatusCode, header},
+};
+use common::{Fixture, sheet};
+use ectome_web::{App, Feed, OpenSources, UvSheets};
+use tower::ServiceExt;
+
+const PORT: u16 = 4180;
+const STEPS: [&str; 8] = [
+    "intake", "parts", "cut", "uvs", "maps", "chain", "proof", "parcel",
+];
+
+fn rooms(f: &Fixture) -> Router {
+    ectome_web::router(App {
+        store: f.store.clone(),
+        incoming: Arc::new(f.folder.path().join("incoming")),
+        upload_limit: 1 << 20,
+        open: OpenSources::default(),
+        sheets: UvSheets::default(),
+        feed: Feed::start(f.store.clone()),
+        port: PORT,
+    })
+}
+
+async fn ask(rooms: &Router, method: Method, path: &str) -> (StatusCode, String) {
+    let request = Request::builder()
+        .method(method)
+        .uri(path)
+        .header(header::HOST, format!("127.0.0.1:{PORT}"))
+        .body(Body::empty())
+        .unwrap();
+    let answer = rooms.clone().oneshot(request).await.unwrap();
+    let status = answer.status();
+    let bytes = to_bytes(answer.into_body(), 1 << 24).await.unwrap();
+    (status, String::from_utf8_lossy(&bytes).into_owned())
+}
+
+/// A whole page: one heading, one main part, a way past the bar, and nothing of a stranger that a browser would run.
+fn is_whole(page: &str, path: &str) {
+    let count = |what: &str| page.matches(what).count();
+    assert_eq!((count("<h1"), count("<main")), (1, 1), "{path}");
+    assert!(page.contains("class=\"skip\""), "{path}");
+    assert!(!page.contains("<script>"), "{path}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_empty_house_has_all_its_rooms() {
+    let f = Fixture::new().await;
+    let rooms = rooms(&f);
+    for path in ["/", "/briefs", "/briefs/1", "/scenes", "/work"] {
+        let (status, page) = ask(&rooms, Method::GET, path).await;
+        assert_eq!(status, StatusCode::OK, "{path}");
+        is_whole(&page, path);
+    }
+    for path in [
+        "/assets/1/cut",
+        "/assets/x/cut",
+        "/briefs/900",
+        "/scenes/900",
+        "/nowhere",
+    ] {
+        let (status, page) = ask(&rooms, Method::GET, path).await;
+        assert_eq!(status, StatusCode::NOT_FOUND, "{path}");
+        is_whole(&page, path);
+    }
+    // Whoever sends something has been given a token.
+    for path in ["/briefs", "/scenes", "/assets/1/cuts", "/work/1/stop"] {
+        let (status, _) = ask(&rooms, Method::POST, path).await;
+        assert_eq!(status, StatusCode::FORBIDDEN, "{path}");
+    }
+    f.end().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_step_of_an_asset_answers_before_and_after_its_cut() {
+    const NAME: &str = "<script>alert(1)</script> & \"sons\"";
+    let f = Fixture::new().await;
+    let rooms = rooms(&f);
+    let asset = f.asset(NAME, &sheet(16)).await;
+    let all = |show: &'static str| {
+        let id = asset.id;
+        STEPS.into_iter().flat_map(move |step| {
+            let page = format!("/assets/{id}/{step}{show}");
+            let panel = format!("/assets/{id}/{step}/panel{show}");
+            [(page, true), (panel, false)]
+        })
+    };
+    let look = async |show: &'static str| {
+        for (path, whole) in all(show) {
+            let (status, page) = ask(&rooms, Method::GET, &path).await;
+            assert_eq!(status, StatusCode::OK, "{path}");
+            assert!(!page.contains(NAME), "{path}: the name is not written out");
+            if whole {
+                is_whole(&page, &path);
+                assert!(page.contains("&#60;script&#62;alert"), "{path}");
+            }
+        }
+    };
+    // Not read yet, read, cut.
+    look("").await;
+    f.work_off().await;
+    look("").await;
+    let asset = f.store.asset(asset.id).await.unwrap();
+    f.store.ask_for_cut(&asset, 100).await.unwrap();
+    f.work_off().await;
+    look("?show=1").await;
+    // A candidate that is not there is no fault: the newest is shown.
+    look("?show=77").await;
+    let (status, _) = ask(&rooms, Method::GET, &format!("/assets/{}/dance", asset.id)).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    f.end().await;
+}
