@@ -221,6 +221,45 @@ fn guards_attention_and_flat_areas_have_their_options() {
     }
 }
 
+/// A share of the source is never more than that, and a distance is held: as `compare` measures it between the files, which is
+/// not what cut them.
+#[test]
+fn a_share_and_a_distance_are_held() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = globe(folder.path(), 60, 30);
+    let out = folder.path().join("out.glb");
+    let cut = |options: &[&str]| {
+        let mut args = vec!["cut", text(&source), "-o", text(&out)];
+        args.extend(options);
+        let done = ectome(&args);
+        assert!(done.status.success(), "{done:?}");
+        let compared = ectome(&["compare", text(&source), text(&out), "--json"]);
+        serde_json::from_slice::<Value>(&compared.stdout).unwrap()
+    };
+    let all = 60.0 * 29.0 * 2.0;
+    for share in ["50%", "12.5", "3 %"] {
+        let report = cut(&["--share", share]);
+        let percent: f64 = share.trim_end_matches(['%', ' ']).parse().unwrap();
+        let left = report["low"]["triangles"].as_f64().unwrap();
+        assert!(left <= all * percent / 100.0, "{share}: {left}");
+        assert!(left > all * percent / 100.0 - 4.0, "{share}: {left}");
+    }
+    let mut before = f64::INFINITY;
+    for within in ["5", "20", "80"] {
+        let report = cut(&["--within", within]);
+        let off = report["deviation_max_mm"].as_f64().unwrap();
+        assert!(off <= within.parse::<f64>().unwrap(), "{within}: {off}");
+        // A wider distance takes fewer triangles.
+        let left = report["low"]["triangles"].as_f64().unwrap();
+        assert!(left < before, "{within}: {left} after {before}");
+        before = left;
+    }
+    for wrong in [["--share", "0"], ["--share", "101%"], ["--within", "-1"]] {
+        let refused = ectome(&["cut", text(&source), wrong[0], wrong[1], "-o", text(&out)]);
+        assert_eq!(refused.status.code(), Some(2), "{wrong:?}: {refused:?}");
+    }
+}
+
 /// A frame of cells: merged, its two faces with a hole come down to the fewest n-gons, and the OBJ holds them.
 #[test]
 fn flat_areas_become_ngons_and_quads_in_an_obj() {

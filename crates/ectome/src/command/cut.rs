@@ -56,6 +56,7 @@ pub struct Cut {
 fn share(text: &str) -> Result<f64, String> {
     let number: f64 = text
         .trim_end_matches('%')
+        .trim()
         .parse()
         .map_err(|_| "a share is a number of percent, such as 1%".to_owned())?;
     if number > 0.0 && number <= 100.0 {
