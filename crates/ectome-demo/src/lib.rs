@@ -5,13 +5,13 @@
 //!
 //! | asset | what is hard about it |
 //! |---|---|
-//! | [`fog_bell`] | an assembly of many parts, dense bevels, bolts, a raised legend |
-//! | [`mooring_post`] | a "scan": dense everywhere, ground patch, floaters, holes, light in the texture |
-//! | [`figurehead`] | a sculpt: fine scales, no UVs |
-//! | [`tide_plate`] | numerals turned into mesh, n-gons |
-//! | [`rope_winch`] | quads, equal parts by the dozen, mirror images |
-//! | [`enamel_kettle`] | torn into patches, one texture that must survive |
-//! | [`write_skerry`] | tens of millions of triangles, written on request |
+//! | [`fog_bell()`] | an assembly of many parts, dense bevels, bolts, a raised legend |
+//! | [`mooring_post()`] | a "scan": dense everywhere, ground patch, floaters, holes, light in the texture |
+//! | [`figurehead()`] | a sculpt: fine scales, no UVs |
+//! | [`tide_plate()`] | numerals turned into mesh, n-gons |
+//! | [`rope_winch()`] | quads, equal parts by the dozen, mirror images |
+//! | [`enamel_kettle()`] | torn into patches, one texture that must survive |
+//! | [`write_skerry()`] | tens of millions of triangles, written on request |
 //!
 //! ```
 //! let bell = ectome_demo::fog_bell();

@@ -16,7 +16,7 @@
 //! | shared | what it is for |
 //! |---|---|
 //! | [`state`] | what every handler needs |
-//! | [`router`] | all rooms, and what every answer passes through |
+//! | [`mod@router`] | all rooms, and what every answer passes through |
 //! | `judged` | candidates against briefs |
 //! | `events`, `feed` | progress; the latest work, asked for once for all pages that listen |
 //! | `extract`, `fields`, `reply` | parts of requests, and answers; what cannot be read is a sentence |

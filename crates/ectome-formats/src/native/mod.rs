@@ -1,4 +1,4 @@
-//! Scenes as Ectome keeps them between steps: everything a [`Scene`] holds, as it is.
+//! Scenes as Ectome keeps them between steps: everything a [`Scene`](crate::Scene) holds, as it is.
 //!
 //! ```text
 //! "ECTOMESH"  version u32  head length u32  head (JSON)  padding to 16

@@ -19,7 +19,7 @@ use crate::{
 
 /// Bakes maps of a low mesh from a heavy source.
 ///
-/// Writes DIR/<name of LOW>_<map>.png for each map, and DIR/bake.json with what their values mean.
+/// Writes `DIR/<name of LOW>_<map>.png` for each map, and DIR/bake.json with what their values mean.
 #[derive(Args)]
 pub struct Bake {
     #[command(flatten)]
@@ -65,7 +65,7 @@ pub struct Bake {
     /// Sheets that the UVs lie on, side by side along U; each gets maps of its own.
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
     sheets: u32,
-    /// Writes the low mesh with its maps and tangents too, as DIR/<name of LOW>_baked.glb. Normals that it has not are set for the
+    /// Writes the low mesh with its maps and tangents too, as `DIR/<name of LOW>_baked.glb`. Normals that it has not are set for the
     /// maps: hard along UV seams that bend by 45 degrees or more, smooth elsewhere. Without this, faces without normals are flat.
     #[arg(long)]
     dress: bool,
