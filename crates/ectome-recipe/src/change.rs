@@ -419,12 +419,16 @@ impl Change {
                 (out, Done::new(parts.len(), s))
             }
             Self::MergeMaterials { materials } => {
-                let number = |name: &String| -> Result<u32, EngineError> {
-                    (0..scene.library.materials.len() as u32)
-                        .find(|&m| scene.library.name(m) == name)
-                        .ok_or_else(|| EngineError::NoMaterial { name: name.clone() })
-                };
-                let numbers: Vec<u32> = materials.iter().map(number).collect::<Result<_, _>>()?;
+                // Several materials may have one name: all of them are meant.
+                let mut numbers = Vec::new();
+                for name in materials {
+                    let all = 0..scene.library.materials.len() as u32;
+                    let before = numbers.len();
+                    numbers.extend(all.filter(|&m| scene.library.name(m) == name));
+                    if numbers.len() == before {
+                        return Err(EngineError::NoMaterial { name: name.clone() });
+                    }
+                }
                 let (out, n) = looks::merge_materials(mesh, numbers[0], &numbers);
                 let s = format!("{n} faces wear {} now", materials[0]);
                 (out, Done::new(n, s))
@@ -567,6 +571,13 @@ mod tests {
         assert!(matches!(one.unwrap_err(), EngineError::Meaningless { .. }));
         let fine = merge(&["brass", "iron"]).apply(scene.clone(), &Progress::new());
         assert_eq!(fine.unwrap().1.count, 0);
+        // Two materials of one name become one.
+        let mut twins = scene.clone();
+        twins.library.materials[1] = json!({ "name": "iron" });
+        twins.mesh.runs[0].material = Some(1);
+        let faces = twins.mesh.face_count();
+        let (twins, done) = (merge(&["iron", "iron"]).apply(twins, &Progress::new())).unwrap();
+        assert_eq!((done.count, twins.mesh.runs[0].material), (faces, Some(0)));
         let keep = Change::LeaveOutUvs { keep: 1 };
         let (left, _) = keep.apply(scene, &Progress::new()).unwrap();
         let iron = &left.library.materials[0];

@@ -25,7 +25,8 @@ pub fn leave_out_uvs(mesh: &Mesh, keep: usize) -> (Mesh, usize) {
     let mut out = mesh.clone();
     out.uv_sets.truncate(keep);
     for run in &mut out.runs {
-        run.channels.uv_sets = run.channels.uv_sets.min(keep as u8);
+        let most = u8::try_from(keep).unwrap_or(u8::MAX);
+        run.channels.uv_sets = run.channels.uv_sets.min(most);
     }
     out.share_vertices();
     (out, gone)
@@ -76,6 +77,9 @@ mod tests {
         let (out, gone) = leave_out_uvs(&mesh, 1);
         out.check().unwrap();
         assert_eq!((gone, out.uv_sets.len(), out.vertex_count()), (1, 1, 4));
-        assert_eq!(leave_out_uvs(&mesh, 2).0, mesh);
+        // As many as there are, or more than any mesh has: nothing goes.
+        for keep in [2, 256, usize::MAX] {
+            assert_eq!(leave_out_uvs(&mesh, keep).0, mesh);
+        }
     }
 }
