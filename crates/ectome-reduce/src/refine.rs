@@ -29,6 +29,10 @@ const MOST_TRIANGLES: usize = MOST_PLACES / 3;
 const STEPS: usize = 12;
 /// Pull of every point to where it is, against points that few places speak for.
 const STIFFNESS: f64 = 0.05;
+/// How often points may be put back before all of them are; most cuts need two to four.
+const PUT_BACK: usize = 12;
+/// A face that no place speaks for may turn by at most 8° in all: in a narrow gap it might come to look the wrong way.
+const UNSEEN_COSINE: f64 = 0.99;
 /// A face may turn by at most 45° in one round.
 const TURN_COSINE: f64 = 0.7;
 /// A face that looks further than 60° from the source's normals may not turn away further.
@@ -109,16 +113,25 @@ pub fn refine(
 }
 
 /// Puts the points of faces back that now look against the places tied to them, or that lean far from
-/// their normals and have no such places, unless they did so before.
+/// their normals, unless they did so before, and of faces that no place speaks for and
+/// that turned.
 fn undo_flips(low: &mut Mesh, first: &[Vec3], before: &[bool], places: &[Place], near: &mut [u32]) {
-    for _ in 0..6 {
+    for _ in 0..PUT_BACK {
         let ties = tie(low, places, near);
         let after = flips(low, &ties);
+        let mut tied = vec![false; low.face_count()];
+        ties.iter().for_each(|t| tied[t.face as usize] = true);
         let mut any = false;
         for f in 0..low.face_count() {
-            if after[f] && !before[f] {
-                any = true;
+            let unseen = !tied[f] && {
+                let then = measure::area_vector(low.triangle_points(f).map(|p| first[p as usize]));
+                let now = measure::area_vector(low.triangle(f));
+                now.dot(then) < UNSEEN_COSINE * now.length() * then.length()
+            };
+            if unseen || (after[f] && !before[f]) {
+                // A face that lies where it lay has only other places tied to it now.
                 for p in low.triangle_points(f) {
+                    any |= low.points[p as usize] != first[p as usize];
                     low.points[p as usize] = first[p as usize];
                 }
             }
@@ -127,7 +140,7 @@ fn undo_flips(low: &mut Mesh, first: &[Vec3], before: &[bool], places: &[Place],
             return;
         }
     }
-    // Never seen: each turn puts more points back, and all of them back is where it began.
+    // Each turn puts more points back, and all of them back is where it began.
     low.points = first.to_vec();
 }
 

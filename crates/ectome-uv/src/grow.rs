@@ -2,7 +2,7 @@
 //!
 //! The tree of clusters is walked from the top: what lies flat within the bound is a chart, what does not is split. Then
 //! neighbouring charts are joined, pairs whose normals agree and whose seam would show most first, as long as the whole
-//! still lies flat without folds, crossings or too much stretch.
+//! still lies flat without folds, crossings or too much stretch. Last their borders are drawn anew ([`crate::border`]).
 
 use std::collections::{HashMap, HashSet};
 
@@ -11,6 +11,7 @@ use glam::{DVec2, DVec3};
 use rayon::prelude::*;
 
 use crate::{
+    border,
     chart::Chart,
     cluster::Tree,
     cut_open::edges_to_open,
@@ -42,7 +43,7 @@ pub struct Region {
     pub chart: Chart,
     /// Its map.
     pub flat: Flat,
-    area: f64,
+    pub(crate) area: f64,
     normal: DVec3,
     /// Length of its borders, in metres.
     perimeter: f64,
@@ -50,7 +51,7 @@ pub struct Region {
 
 impl Rules<'_> {
     /// True where an island ends at first.
-    fn ends(&self, e: u32) -> bool {
+    pub(crate) fn ends(&self, e: u32) -> bool {
         self.seams[e as usize] || self.hard[e as usize]
     }
 }
@@ -100,6 +101,7 @@ pub fn charts(
         rules,
         progress,
     )?;
+    let regions = border::straightened(surface, regions, rules, progress)?;
     let done: Vec<Region> = regions
         .into_par_iter()
         .map(|r| polished(surface, r, rules))

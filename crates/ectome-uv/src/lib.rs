@@ -1,9 +1,9 @@
 //! UV islands: measured, made, joined and split, set to a texel density and packed.
 //!
 //! ```text
-//! mesh ─▶ surface ─▶ cluster ─▶ grow ─▶ flatten ─▶ layout ─▶ arrange ─▶ pack
-//!            │      seam_cost, cut_open              │
-//!            └─ seam_path     join ──────────────────┴─▶ measure, stretch, gap
+//! mesh ─▶ surface ─▶ cluster ─▶ grow ─▶ border ─▶ flatten ─▶ layout ─▶ arrange ─▶ pack
+//!            │      seam_cost, cut_open                         │
+//!            └─ seam_path     join ─────────────────────────────┴─▶ measure, stretch, gap
 //! ```
 //!
 //! A [`layout::Layout`] is apart from any mesh: the island of each face and the place of each of its corners. Islands that
@@ -35,6 +35,7 @@
 //! | [`chart`], [`cut_open`] | faces with vertices of their own; where to cut until they are a disk |
 //! | [`flatten`] | one chart laid flat without a fold |
 //! | [`grow`] | which charts: as few as hold the bound |
+//! | [`border`] | where neighbouring charts meet: shorter, and less seen |
 //! | [`unwrap`] | all of these for a mesh |
 //! | [`layout`] | where every face lies |
 //! | [`join`] | two islands made one, one made two |
@@ -48,6 +49,7 @@
 //! *Geometry Images*, SIGGRAPH 2002; Rabinovich et al., *Scalable Locally Injective Mappings*, 2017; each module names its own.
 
 pub mod arrange;
+pub mod border;
 pub mod chart;
 pub mod cluster;
 pub mod cut_open;

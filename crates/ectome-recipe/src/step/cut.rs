@@ -18,7 +18,7 @@ pub struct Cut {
 
 impl Operation for Cut {
     fn version(&self) -> u32 {
-        5
+        6
     }
 
     fn title(&self) -> &'static str {

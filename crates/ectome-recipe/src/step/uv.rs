@@ -16,7 +16,7 @@ pub struct Uv {
 
 impl Operation for Uv {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {
