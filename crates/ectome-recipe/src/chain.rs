@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::{Brief, ErrorCurve, Judgement, Measured, Tier};
 
 /// How a count stands against a limit.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Standing {
     /// Within the limit with room to spare.

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    Brief, Standing, Tier, Verdict,
+    Brief, CutReport, Inspection, Proof, SheetsAs, Standing, Tier, Verdict,
     words::{distance, grouped},
 };
 
@@ -26,6 +26,40 @@ pub struct Measured {
     pub gone: Vec<String>,
     /// How far shading is off with maps, and without them, as shares; `None` without maps.
     pub shading_off: Option<[f64; 2]>,
+}
+
+impl Measured {
+    /// What a brief asks of a result of `triangles`: from the report of its cut (`None` for a source as it is), from its
+    /// proof, and from what its source is like where neither says.
+    pub fn of(
+        brief: &Brief,
+        source: &Inspection,
+        triangles: usize,
+        report: Option<&CutReport>,
+        proof: Option<&Proof>,
+    ) -> Self {
+        let whole = report.is_none_or(|r| r.triangles_after == r.triangles_before);
+        let [low, high] = source.bounds_m;
+        Self {
+            triangles,
+            deviation_max_m: report.map_or(0.0, |r| r.deviation_max_mm / 1e3),
+            outline_worst_m: match proof.and_then(Proof::worst_outline) {
+                Some(v) => Some(v.worst_mm / 1e3),
+                None => whole.then_some(0.0),
+            },
+            materials: match proof {
+                Some(p) if p.sheet_materials > 0 && brief.sheets == SheetsAs::Materials => {
+                    p.sheet_materials
+                }
+                Some(p) => p.materials,
+                None => source.materials.len(),
+            },
+            uv_sets: proof.map_or(source.uv_sets, |p| p.uv_sets),
+            height_m: f64::from(high[1] - low[1]),
+            gone: report.map(|r| r.gone.clone()).unwrap_or_default(),
+            shading_off: proof.and_then(|p| p.maps).map(|m| [m.with(), m.without]),
+        }
+    }
 }
 
 /// One thing a brief asks for, and how it stands.

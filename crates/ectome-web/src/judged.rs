@@ -1,6 +1,6 @@
 //! Candidates judged against briefs.
 
-use ectome_recipe::{Brief, Judgement, Measured, SheetsAs, Standing};
+use ectome_recipe::{Brief, Judgement, Measured, Standing};
 use ectome_store::{
     asset::Asset,
     candidate::{Candidate, CandidateState},
@@ -12,31 +12,13 @@ pub fn measured(brief: &Brief, asset: &Asset, c: &Candidate) -> Option<Measured>
     if c.state != CandidateState::Ready {
         return None;
     }
-    let report = c.report.as_ref()?;
-    let whole = report.triangles_after == report.triangles_before;
-    let outline = c.proof.as_ref().and_then(|p| p.worst_outline());
-    let inspection = asset.inspection.as_ref()?;
-    Some(Measured {
-        triangles: c.triangles? as usize,
-        deviation_max_m: report.deviation_max_mm / 1e3,
-        outline_worst_m: match outline {
-            Some(v) => Some(v.worst_mm / 1e3),
-            None => whole.then_some(0.0),
-        },
-        materials: match &c.proof {
-            Some(p) if p.sheet_materials > 0 && brief.sheets == SheetsAs::Materials => {
-                p.sheet_materials
-            }
-            Some(p) => p.materials,
-            None => inspection.materials.len(),
-        },
-        uv_sets: c.proof.as_ref().map_or(inspection.uv_sets, |p| p.uv_sets),
-        height_m: asset.height_m(),
-        gone: report.gone.clone(),
-        shading_off: (c.proof.as_ref())
-            .and_then(|p| p.maps)
-            .map(|m| [m.with(), m.without]),
-    })
+    Some(Measured::of(
+        brief,
+        asset.inspection.as_ref()?,
+        c.triangles? as usize,
+        Some(c.report.as_ref()?),
+        c.proof.as_ref(),
+    ))
 }
 
 /// A candidate judged as tier `number`, once it is made. Beyond the brief's tiers nothing is asked.

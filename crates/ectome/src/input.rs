@@ -46,6 +46,11 @@ impl Input {
         Ok(Self { files })
     }
 
+    /// Bytes of all files.
+    pub fn bytes(&self) -> usize {
+        self.files.iter().map(|f| f.1.len()).sum()
+    }
+
     /// The files as a set.
     pub fn set(&self) -> FileSet<'_> {
         FileSet::new(self.files.iter().map(|(n, b)| (n.as_str(), b.as_slice())))

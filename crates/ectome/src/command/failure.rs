@@ -52,6 +52,24 @@ pub enum Failure {
     /// A list of steps is broken.
     #[error("{} cannot be read: {}", .0.display(), .1)]
     Steps(PathBuf, String),
+    /// A plan cannot be run.
+    #[error(transparent)]
+    Plan(#[from] ectome_recipe::plan::PlanError),
+    /// Not everything that was asked for could be done, or is within its brief.
+    #[error(
+        "of {count} files {failed} failed and {over} are over the brief; {} says which and why",
+        .report.display()
+    )]
+    NotAll {
+        /// Files that failed.
+        failed: usize,
+        /// Files whose result is over the brief.
+        over: usize,
+        /// All files.
+        count: usize,
+        /// Where it is written.
+        report: PathBuf,
+    },
     /// Settings that mean nothing.
     #[error("{0}")]
     Settings(String),
@@ -64,7 +82,11 @@ impl Failure {
     /// The exit status: 2 for what was asked wrongly, 1 for what could not be done.
     pub fn status(&self) -> u8 {
         match self {
-            Self::Settings(_) | Self::Steps(..) | Self::BriefFile(..) | Self::Brief(_) => 2,
+            Self::Settings(_)
+            | Self::Plan(_)
+            | Self::Steps(..)
+            | Self::BriefFile(..)
+            | Self::Brief(_) => 2,
             _ => 1,
         }
     }

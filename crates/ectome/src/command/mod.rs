@@ -10,9 +10,12 @@ pub mod failure;
 mod inspect;
 mod loops;
 mod place;
+mod plan;
 mod prepare;
+mod run;
 mod serve;
 mod settings;
+mod sheet;
 mod source;
 mod unwrap;
 mod work;
@@ -35,6 +38,8 @@ enum Which {
     Prepare(prepare::Prepare),
     Cut(cut::Cut),
     Chain(chain::Chain),
+    Plan(plan::PlanCommand),
+    Run(run::Run),
     Loops(loops::Loops),
     Unwrap(unwrap::Unwrap),
     Bake(bake::Bake),
@@ -53,6 +58,8 @@ impl Command {
             Which::Prepare(command) => command.run(),
             Which::Cut(command) => command.run(),
             Which::Chain(command) => command.run(),
+            Which::Plan(command) => command.run(),
+            Which::Run(command) => command.run(),
             Which::Loops(command) => command.run(),
             Which::Unwrap(command) => command.run(),
             Which::Bake(command) => command.run(),

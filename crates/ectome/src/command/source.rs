@@ -16,6 +16,13 @@ use crate::{input::Input, output::remark};
 pub struct SourceArgs {
     /// A .glb, .ply or .stl, a .gltf or an .obj with its files beside it, or a .zip of these.
     pub file: PathBuf,
+    #[command(flatten)]
+    how: HowArgs,
+}
+
+/// How files are read, and what is done to each before anything else.
+#[derive(Args)]
+pub struct HowArgs {
     /// The unit the file counts in, where its format does not say. Without it: metres.
     #[arg(long)]
     unit: Option<Unit>,
@@ -55,14 +62,13 @@ struct Steps {
 impl SourceArgs {
     /// The name of the file without its extension.
     pub fn stem(&self) -> String {
-        let stem = self.file.file_stem();
-        stem.map_or_else(|| "scene".into(), |s| s.to_string_lossy().into_owned())
+        stem(&self.file)
     }
 
     /// Reads the file and makes the changes. What each did goes to stderr.
     pub fn scene(&self, progress: &Progress) -> Result<Scene, Failure> {
         let mut scene = Input::open(&self.file)?.scene(&progress.span(0.0, 0.1))?;
-        for change in self.changes()? {
+        for change in self.how.changes()? {
             let (changed, Done { sentence, .. }) = change.apply(scene, progress)?;
             remark!("ectome: {}: {sentence}", change.title());
             scene = changed;
@@ -74,8 +80,11 @@ impl SourceArgs {
     pub fn built(&self, progress: &Progress) -> Result<Scene, Failure> {
         Ok(step::only_built(self.scene(progress)?)?)
     }
+}
 
-    fn changes(&self) -> Result<Vec<Change>, Failure> {
+impl HowArgs {
+    /// The changes made first.
+    pub fn changes(&self) -> Result<Vec<Change>, Failure> {
         let mut list = Vec::new();
         if self.unit.is_some() || self.up.is_some() {
             let unit_m = match self.unit.unwrap_or(Unit::M) {
@@ -100,6 +109,12 @@ impl SourceArgs {
         }
         Ok(list)
     }
+}
+
+/// The name of a file without its extension.
+pub fn stem(file: &Path) -> String {
+    let stem = file.file_stem();
+    stem.map_or_else(|| "scene".into(), |s| s.to_string_lossy().into_owned())
 }
 
 fn steps(path: &Path) -> Result<Vec<Change>, Failure> {

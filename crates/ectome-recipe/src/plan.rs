@@ -1,0 +1,600 @@
+//! A plan: what is done to a source for a brief, line by line, each with its reason. It is a proposal: lines can be changed
+//! or left out before anything runs, and what runs are ordinary recipes.
+//!
+//! The rules (common practice, no published source, where nothing else is said):
+//!
+//! | line | proposed when |
+//! |---|---|
+//! | repairs | a finding has a repair that leaves the shape as it is; what spoils or shows in a cut beside these is named and left |
+//! | imprint | a part is smaller than [`SMALL_PIXELS`] on the screen where the first tier is nearest, and maps are asked for |
+//! | cut | the source has more triangles than the first tier allows |
+//! | unwrap | UVs are missing, overlap or leave the sheet, or there are more materials than the brief allows |
+//! | bake | the brief asks for maps |
+//! | tiers | the brief has further ones; they are cut from the first, so that they wear its maps |
+
+use ectome_formats::Scene;
+use ectome_intake::{diagnose::Kind, repair::weld};
+use ectome_mesh::Fate;
+use ectome_uv::{surface::Surface, unwrap::Manner};
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+use crate::{
+    Brief, Change, CutSettings, Inspection, Recipe, Target, UvStep, Weld,
+    finding::noun,
+    maps::{self, BakeSettings},
+    preparation::{Sizes, appended},
+    words::grouped,
+};
+
+/// A part smaller than this on the screen is a detail that maps can hold.
+pub const SMALL_PIXELS: f64 = 4.0;
+
+/// An edge whose faces meet at more than this is hard, in radians (40°).
+const HARD: f64 = 40.0 * std::f64::consts::PI / 180.0;
+
+/// Share of the length of all edges that is hard on a machined shape.
+const MACHINED: f64 = 0.05;
+
+/// UVs that overlap by more than this share of the sheet are not fit for maps, in percent.
+const OVERLAP: f64 = 1.0;
+
+/// Islands keep this part of the sheet's width apart: 8 texels of 2048. Maps go on over twice that.
+const PADDING: u32 = 256;
+
+/// What a line does.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "snake_case")]
+pub enum Act {
+    /// Changes the source.
+    Prepare {
+        /// How.
+        change: Change,
+    },
+    /// Cuts to the first tier.
+    Cut {
+        /// At most so many triangles.
+        triangles: u32,
+    },
+    /// Gives new UVs.
+    Unwrap {
+        /// How.
+        uv: UvStep,
+    },
+    /// Bakes maps.
+    Bake {
+        /// Which, and how.
+        maps: BakeSettings,
+    },
+    /// Makes a further tier from the first.
+    Tier {
+        /// At most so many triangles.
+        triangles: u32,
+    },
+}
+
+/// One line of a plan.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Line {
+    /// Why it is proposed.
+    #[serde(default)]
+    pub why: String,
+    /// What it does.
+    #[serde(flatten)]
+    pub act: Act,
+}
+
+/// What is done to a source for a brief.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Plan {
+    /// What was seen and left to whoever reads it.
+    #[serde(default)]
+    pub left: Vec<String>,
+    /// The lines, first to last.
+    #[serde(default, rename = "line")]
+    pub lines: Vec<Line>,
+}
+
+/// Why a plan cannot be run, or its text not be read.
+#[derive(Clone, Debug, Error, PartialEq, Eq)]
+pub enum PlanError {
+    /// The text is no plan.
+    #[error("the plan cannot be read: {0}")]
+    Syntax(String),
+    /// A line stands where it cannot.
+    #[error(
+        "line {0} of the plan ({1}) comes too late. Its order is: repairs, cut, unwrap, bake, tiers"
+    )]
+    Order(usize, &'static str),
+    /// A line asks for what cannot be.
+    #[error("line {0} of the plan: {1}")]
+    Line(usize, String),
+}
+
+impl Act {
+    /// Its place in the order of a plan.
+    fn rank(&self) -> u8 {
+        match self {
+            Self::Prepare { .. } => 0,
+            Self::Cut { .. } => 1,
+            Self::Unwrap { .. } => 2,
+            Self::Bake { .. } => 3,
+            Self::Tier { .. } => 4,
+        }
+    }
+
+    /// In a few words.
+    pub fn title(&self) -> &'static str {
+        match self {
+            Self::Prepare { change } => change.title(),
+            Self::Cut { .. } => "Cut",
+            Self::Unwrap { .. } => "Unwrap",
+            Self::Bake { .. } => "Bake maps",
+            Self::Tier { .. } => "Tier",
+        }
+    }
+
+    /// With its figures.
+    pub fn says(&self) -> String {
+        match self {
+            Self::Prepare {
+                change: Change::Weld { how },
+            } => format!("Weld within {:.3} mm", how.distance_m * 1e3),
+            Self::Prepare {
+                change: Change::Fate { parts, fate },
+            } => {
+                let fate = match fate {
+                    Fate::Build => "build",
+                    Fate::Imprint => "imprint",
+                    Fate::Omit => "leave out",
+                };
+                format!("Fate of {} parts: {fate}", grouped(parts.len()))
+            }
+            Self::Prepare { change } => change.title().to_owned(),
+            Self::Cut { triangles } => format!("Cut to {}", grouped(*triangles as usize)),
+            Self::Unwrap { uv } => uv.title().to_owned(),
+            Self::Bake { maps } => {
+                let words: Vec<&str> = maps.kinds.iter().map(|k| k.word()).collect();
+                format!("Bake {} at {}", words.join(", "), maps.size)
+            }
+            Self::Tier { triangles } => {
+                format!("A tier of {} from the first", grouped(*triangles as usize))
+            }
+        }
+    }
+}
+
+impl Plan {
+    /// What is proposed for a source, in triangles, and a brief.
+    pub fn of(source: &Scene, inspection: &Inspection, brief: &Brief) -> Self {
+        let mut plan = Self::default();
+        plan.repairs(source, inspection);
+        let kinds: Vec<_> = brief
+            .maps
+            .iter()
+            .filter_map(|m| maps::Kind::of(m))
+            .collect();
+        let wants_maps = !kinds.is_empty() || !brief.packed.is_empty();
+        if wants_maps {
+            plan.small_parts(source, inspection, brief);
+        }
+        let first = brief.tiers.first().map_or(u32::MAX, |t| t.triangles);
+        if inspection.triangles > first as usize {
+            plan.add(
+                Act::Cut { triangles: first },
+                format!(
+                    "The first tier may have {} triangles, the source has {}.",
+                    grouped(first as usize),
+                    grouped(inspection.triangles)
+                ),
+            );
+        }
+        if wants_maps && let Some(why) = unfit(inspection, brief) {
+            let (manner, reason) = manner(source);
+            let mut uv = UvStep::unwrap(manner);
+            let sheet = &mut uv.packing.sheet;
+            sheet.size = brief.texture_px;
+            sheet.padding = f64::from((brief.texture_px / PADDING).max(1));
+            sheet.border = sheet.padding;
+            plan.add(Act::Unwrap { uv }, format!("{why} {reason}"));
+        }
+        if wants_maps {
+            let maps = BakeSettings {
+                green_up: brief.green != "down",
+                packed: brief.packed.clone(),
+                padding: (2 * brief.texture_px / PADDING).max(2),
+                ..BakeSettings::of(kinds, brief.texture_px)
+            };
+            let count = maps.all_kinds().len();
+            plan.add(
+                Act::Bake { maps },
+                format!(
+                    "The brief asks for {count} maps of {} texels, green {}.",
+                    brief.texture_px, brief.green
+                ),
+            );
+        }
+        for (n, tier) in brief.tiers.iter().enumerate().skip(1) {
+            plan.add(
+                Act::Tier {
+                    triangles: tier.triangles,
+                },
+                format!(
+                    "LOD{n} may have {} triangles.",
+                    grouped(tier.triangles as usize)
+                ),
+            );
+        }
+        plan
+    }
+
+    /// Reads a plan that was written as TOML.
+    ///
+    /// # Errors
+    /// [`PlanError::Syntax`].
+    pub fn from_toml(text: &str) -> Result<Self, PlanError> {
+        toml::from_str(text).map_err(|e| PlanError::Syntax(e.message().to_owned()))
+    }
+
+    /// Writes it as TOML, for [`from_toml`](Self::from_toml).
+    ///
+    /// # Errors
+    /// [`PlanError::Syntax`] where TOML cannot hold it.
+    pub fn to_toml(&self) -> Result<String, PlanError> {
+        toml::to_string_pretty(self).map_err(|e| PlanError::Syntax(e.to_string()))
+    }
+
+    /// A recipe for each tier, nearest first. `source` is the content hash of the source's files, `first` are changes that
+    /// are made before those of the plan.
+    ///
+    /// # Errors
+    /// [`PlanError::Order`], [`PlanError::Line`].
+    pub fn recipes(
+        &self,
+        source: &str,
+        first: &[Change],
+        settings: &CutSettings,
+    ) -> Result<Vec<Recipe>, PlanError> {
+        let (mut changes, mut last) = (first.to_vec(), 0);
+        let mut base: Option<Recipe> = None;
+        let mut tiers = Vec::new();
+        for (i, Line { act, .. }) in self.lines.iter().enumerate() {
+            let rank = act.rank();
+            if rank < last || (rank == last && matches!(rank, 1..=3)) {
+                return Err(PlanError::Order(i + 1, act.title()));
+            }
+            last = rank;
+            let so_far = base.take();
+            let prepared = || Recipe::whole(source, &changes);
+            base = match act {
+                Act::Prepare { change } => {
+                    change
+                        .check()
+                        .map_err(|e| PlanError::Line(i + 1, e.to_string()))?;
+                    changes = appended(changes, change.clone());
+                    None
+                }
+                Act::Cut { triangles } | Act::Tier { triangles } if *triangles < 4 => {
+                    return Err(PlanError::Line(
+                        i + 1,
+                        format!("{triangles} triangles make no shape; 4 is the least"),
+                    ));
+                }
+                Act::Cut { triangles } => Some(Recipe::cut(
+                    source,
+                    &changes,
+                    Target::Triangles(*triangles),
+                    settings.clone(),
+                )),
+                Act::Unwrap { uv } => Some(so_far.unwrap_or_else(prepared).with_uvs(uv.clone())),
+                Act::Bake { maps } => Some(so_far.unwrap_or_else(prepared).with_maps(maps.clone())),
+                Act::Tier { triangles } => {
+                    tiers.push(*triangles);
+                    so_far
+                }
+            };
+        }
+        let base = base.unwrap_or_else(|| Recipe::whole(source, &changes));
+        let further = |n: &u32| {
+            base.clone()
+                .continued(Target::Triangles(*n), settings.clone())
+        };
+        let further: Vec<Recipe> = tiers.iter().map(further).collect();
+        Ok(std::iter::once(base).chain(further).collect())
+    }
+
+    fn add(&mut self, act: Act, why: String) {
+        self.lines.push(Line { why, act });
+    }
+
+    /// Repairs that leave the shape as it is; everything else that spoils or shows is named.
+    fn repairs(&mut self, source: &Scene, inspection: &Inspection) {
+        let weld = weld_distance(source, inspection).map(|distance_m| Change::Weld {
+            how: Weld {
+                distance_m,
+                across_seams: false,
+                across_hard_edges: false,
+            },
+        });
+        let found = |kind: Kind| inspection.findings.iter().find(|f| f.kind == kind);
+        // Points first: what they join may be a duplicate, lose its area, or come to agree with its neighbours.
+        for (kind, change) in [
+            (Kind::CoincidentPoints, weld.clone()),
+            (Kind::DegenerateFaces, Some(Change::DropDegenerate)),
+            (
+                Kind::DuplicateFaces,
+                Some(Change::DropDuplicates { either_way: false }),
+            ),
+            (Kind::InsideOutFaces, Some(Change::MakeOutward)),
+        ] {
+            if let (Some(f), Some(change)) = (found(kind), change) {
+                let why = format!("{} {}: {}", grouped(f.count), noun(kind), f.harm);
+                self.add(Act::Prepare { change }, why);
+            }
+        }
+        let repaired = [
+            Kind::DegenerateFaces,
+            Kind::DuplicateFaces,
+            Kind::InsideOutFaces,
+            Kind::MissingUvs,
+            Kind::ZeroAreaUvs,
+            Kind::OverlappingUvs,
+            Kind::OutOfRangeUvs,
+        ];
+        let left = inspection
+            .findings
+            .iter()
+            .filter(|f| f.rank >= 2 && !repaired.contains(&f.kind))
+            .filter(|f| f.kind != Kind::CoincidentPoints || weld.is_none());
+        self.left
+            .extend(left.map(|f| format!("{} {}: {}", grouped(f.count), noun(f.kind), f.harm)));
+    }
+
+    fn small_parts(&mut self, source: &Scene, inspection: &Inspection, brief: &Brief) {
+        let Some(tier) = brief.tiers.first() else {
+            return;
+        };
+        let mesh = &source.mesh;
+        let [low, high] = inspection.bounds_m;
+        let nearest = brief.nearest_m(tier, f64::from(high[1] - low[1]));
+        let least = SMALL_PIXELS * brief.pixel_m(nearest);
+        let mut bounds = vec![[glam::Vec3::INFINITY, glam::Vec3::NEG_INFINITY]; mesh.parts.len()];
+        for run in &mesh.runs {
+            let [low, high] = &mut bounds[run.part as usize];
+            for f in run.faces.clone() {
+                for p in mesh.triangle(f as usize) {
+                    *low = low.min(p);
+                    *high = high.max(p);
+                }
+            }
+        }
+        let small: Vec<u32> = (0..mesh.parts.len() as u32)
+            .filter(|&p| {
+                let [low, high] = bounds[p as usize];
+                low.x <= high.x && f64::from((high - low).max_element()) < least
+            })
+            .filter(|&p| mesh.parts[p as usize].fate == Fate::Build)
+            .collect();
+        let built = mesh.parts.iter().filter(|p| p.fate == Fate::Build).count();
+        if small.is_empty() || small.len() == built {
+            return;
+        }
+        let why = format!(
+            "They are smaller than {SMALL_PIXELS} pixels at {nearest:.1} m: maps hold them, and their triangles go elsewhere."
+        );
+        let change = Change::Fate {
+            parts: small,
+            fate: Fate::Imprint,
+        };
+        self.add(Act::Prepare { change }, why);
+    }
+}
+
+/// How far apart points may be that are joined: as repairs begin with, but at most a tenth of nearly the shortest edge, so
+/// that no detail falls together. `None` where that joins nothing.
+fn weld_distance(source: &Scene, inspection: &Inspection) -> Option<f32> {
+    let mesh = &source.mesh;
+    let mut lengths: Vec<f32> = (0..mesh.face_count())
+        .flat_map(|f| {
+            let [a, b, c] = mesh.triangle(f);
+            [a.distance(b), b.distance(c), c.distance(a)]
+        })
+        .filter(|&l| l > 0.0)
+        .collect();
+    if lengths.is_empty() {
+        return None;
+    }
+    let nearly = lengths.len() / 100;
+    let short = *lengths.select_nth_unstable_by(nearly, f32::total_cmp).1;
+    let distance = Sizes::of(inspection).weld_m.min(0.1 * short);
+    (!weld::coincident(&mesh.points, distance).is_empty()).then_some(distance)
+}
+
+/// Why the source's UVs cannot hold the brief's maps; `None` where they can.
+fn unfit(inspection: &Inspection, brief: &Brief) -> Option<String> {
+    let found = |kind: Kind| inspection.findings.iter().find(|f| f.kind == kind);
+    if inspection.uv_sets == 0 {
+        return Some("The source has no UVs.".to_owned());
+    }
+    for kind in [Kind::MissingUvs, Kind::ZeroAreaUvs, Kind::OutOfRangeUvs] {
+        if let Some(f) = found(kind) {
+            return Some(format!("{} {}.", grouped(f.count), noun(kind)));
+        }
+    }
+    if inspection.uv_overlap_percent > OVERLAP {
+        return Some(format!(
+            "UVs overlap on {:.0} % of what they use, so a map would show in several places.",
+            inspection.uv_overlap_percent
+        ));
+    }
+    let materials = inspection.materials.len();
+    (materials > brief.materials as usize).then(|| {
+        format!(
+            "{materials} materials where the brief allows {}: on UVs of its own everything wears one set of maps.",
+            brief.materials
+        )
+    })
+}
+
+/// How islands are to be divided, and why.
+fn manner(source: &Scene) -> (Manner, String) {
+    let surface = Surface::of(&source.mesh);
+    let (mut hard, mut all) = (0.0, 0.0);
+    for edge in surface.edges.iter().filter(|e| !e.fixed) {
+        all += edge.length;
+        if edge.turn.abs() > HARD {
+            hard += edge.length;
+        }
+    }
+    let share = if all > 0.0 { hard / all } else { 0.0 };
+    match share >= MACHINED {
+        true => (
+            Manner::Mechanical,
+            format!(
+                "{:.0} % of its edges are hard: islands end there.",
+                share * 100.0
+            ),
+        ),
+        false => (
+            Manner::Soft,
+            "It is smooth: few islands, seams where they are seen least.".to_owned(),
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use ectome_formats::Scene;
+    use ectome_mesh::{MeshBuilder, Primitive, Progress, shapes};
+    use glam::{Affine3A, Vec3};
+    use rstest::rstest;
+
+    use super::*;
+
+    fn planned(scene: &Scene, text: &str) -> Plan {
+        let (inspection, _) = Inspection::of(scene, &Progress::new()).unwrap();
+        Plan::of(scene, &inspection, &Brief::from_toml(text).unwrap())
+    }
+
+    fn titles(plan: &Plan) -> Vec<&'static str> {
+        plan.lines.iter().map(|l| l.act.title()).collect()
+    }
+
+    const PLAIN: &str = "name = \"x\"\n[[tier]]\ntriangles = 500\n[[tier]]\ntriangles = 100\n";
+    const MAPS: &str = "name = \"x\"\nmaps = [\"normal\"]\n[[tier]]\ntriangles = 500\n";
+
+    /// A ball of 1280 triangles, and beside it one of a thousandth of its size.
+    fn two_balls() -> Scene {
+        let mut builder = MeshBuilder::new();
+        for (name, size) in [("float", 1.0), ("rivet", 1e-3)] {
+            let ball = shapes::icosphere(size, 3);
+            let at = Affine3A::from_translation(Vec3::X * 2.0);
+            builder.part(name, at).primitive(Primitive {
+                positions: ball.points.clone(),
+                corners: ball
+                    .corners
+                    .iter()
+                    .map(|&v| ball.vertex_point[v as usize])
+                    .collect(),
+                ..Primitive::default()
+            });
+        }
+        Scene::from(builder.finish())
+    }
+
+    #[test]
+    fn what_the_brief_does_not_ask_for_is_not_proposed() {
+        let ball = Scene::from(shapes::icosphere(1.0, 3));
+        assert_eq!(titles(&planned(&ball, PLAIN)), ["Cut", "Tier"]);
+        let small = Scene::from(shapes::icosphere(1.0, 1));
+        assert_eq!(titles(&planned(&small, PLAIN)), ["Tier"]);
+        assert_eq!(
+            titles(&planned(&ball, MAPS)),
+            ["Cut", "Unwrap", "Bake maps"]
+        );
+    }
+
+    #[test]
+    fn fit_uvs_are_kept_and_small_parts_are_imprinted() {
+        let with_uvs = UvStep::unwrap(Manner::Soft)
+            .apply(Scene::from(shapes::icosphere(1.0, 3)), &Progress::new())
+            .unwrap()
+            .0;
+        assert_eq!(titles(&planned(&with_uvs, MAPS)), ["Cut", "Bake maps"]);
+        let plan = planned(&two_balls(), MAPS);
+        assert_eq!(titles(&plan)[0], "Fate of parts");
+        assert!(
+            matches!(&plan.lines[0].act, Act::Prepare { change: Change::Fate { parts, fate: Fate::Imprint } } if parts == &[1]),
+            "{:?}",
+            plan.lines[0]
+        );
+        // Without maps nothing could hold it.
+        assert_eq!(titles(&planned(&two_balls(), PLAIN)), ["Cut", "Tier"]);
+    }
+
+    #[test]
+    fn a_plan_survives_toml_and_its_tiers_share_what_comes_before() {
+        let plan = planned(&two_balls(), &format!("{MAPS}[[tier]]\ntriangles = 90\n"));
+        assert_eq!(Plan::from_toml(&plan.to_toml().unwrap()).unwrap(), plan);
+        let recipes = plan
+            .recipes("3f2a", &[Change::DropDegenerate], &CutSettings::default())
+            .unwrap();
+        assert_eq!(recipes.len(), 2);
+        assert_eq!(recipes[1].steps[..recipes[0].steps.len()], recipes[0].steps);
+        assert_eq!(recipes[0].changes().len(), 2);
+        assert!(recipes[0].own_bake().is_some());
+    }
+
+    /// A tear of a few hundredths of a millimetre in a ball of two metres is closed; what falls together only with its own
+    /// triangle is not.
+    #[test]
+    fn tears_are_welded_and_details_are_not() {
+        let ball = shapes::icosphere(1.0, 3);
+        let mut positions = ball.points.clone();
+        let mut corners: Vec<u32> = ball
+            .corners
+            .iter()
+            .map(|&v| ball.vertex_point[v as usize])
+            .collect();
+        positions.push(positions[corners[0] as usize] + Vec3::splat(3e-5));
+        corners[0] = positions.len() as u32 - 1;
+        let mut builder = MeshBuilder::new();
+        builder
+            .part("float", Affine3A::IDENTITY)
+            .primitive(Primitive {
+                positions,
+                corners,
+                ..Primitive::default()
+            });
+        let plan = planned(&Scene::from(builder.finish()), PLAIN);
+        assert_eq!(titles(&plan)[0], "Weld", "{plan:?}");
+        let plan = planned(&two_balls(), PLAIN);
+        assert!(
+            !titles(&plan).contains(&"Weld") && !plan.left.is_empty(),
+            "{plan:?}"
+        );
+    }
+
+    #[rstest]
+    #[case(
+        "[[line]]\ndo = \"tier\"\ntriangles = 90\n[[line]]\ndo = \"cut\"\ntriangles = 500\n",
+        "line 2 of the plan (Cut) comes too late"
+    )]
+    #[case(
+        "[[line]]\ndo = \"cut\"\ntriangles = 500\n[[line]]\ndo = \"cut\"\ntriangles = 400\n",
+        "line 2 of the plan (Cut) comes too late"
+    )]
+    #[case(
+        "[[line]]\ndo = \"cut\"\ntriangles = 3\n",
+        "line 1 of the plan: 3 triangles make no shape"
+    )]
+    #[case(
+        "[[line]]\ndo = \"prepare\"\nchange = { change = \"weld\", distance_m = -1.0, across_seams = false, across_hard_edges = false }\n",
+        "line 1 of the plan: "
+    )]
+    fn a_plan_that_cannot_be_run_says_which_line(#[case] text: &str, #[case] says: &str) {
+        let plan = Plan::from_toml(text).unwrap();
+        let refused = plan.recipes("3f2a", &[], &CutSettings::default());
+        assert!(refused.unwrap_err().to_string().starts_with(says));
+    }
+}

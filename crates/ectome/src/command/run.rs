@@ -1,0 +1,327 @@
+//! `ectome run`: the whole way for any number of files, without a server.
+
+use std::{
+    cell::RefCell,
+    collections::{BTreeSet, HashMap},
+    path::{Path, PathBuf},
+    time::Instant,
+};
+
+use clap::Args;
+use ectome_formats::{Reading, Scene, read_within};
+use ectome_mesh::Progress;
+use ectome_recipe::{
+    Artefact, Brief, Change, CutSettings, EngineError, Inspection, Measured, Measurements, Outcome,
+    Plan, Recipe, Standing, Stock, TierResult, engine, parcel, plan::Line,
+};
+use serde::Serialize;
+
+use super::{
+    failure::Failure,
+    plan::{brief, proposed},
+    sheet,
+    source::{HowArgs, stem},
+};
+use crate::{
+    input::Input,
+    output::{self, remark, say},
+    watch::Watch,
+};
+
+/// Does everything a brief asks for, for each file: repairs, cut, UVs, maps, tiers.
+///
+/// Writes `DIR/<name>/<name>_LOD<n>` in each format of the brief, the maps, sheet.html and sheet.json with the numbers, and
+/// DIR/run.json over all files. A file that fails does not stop the others; the exit status is 1 when one failed or is over
+/// its brief.
+#[derive(Args)]
+pub struct Run {
+    /// The files, as for every other command.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// The brief.
+    #[arg(long, value_name = "BRIEF.toml")]
+    brief: PathBuf,
+    /// A plan that `ectome plan -o` wrote, for all files. Without it each gets the one that is proposed for it.
+    #[arg(long, value_name = "RECIPE.toml")]
+    recipe: Option<PathBuf>,
+    #[command(flatten)]
+    how: HowArgs,
+    /// The folder that takes the results; made if missing.
+    #[arg(short, long, value_name = "DIR")]
+    out: PathBuf,
+}
+
+/// What became of one file, as run.json lists it.
+#[derive(Serialize)]
+struct Done {
+    file: String,
+    /// The folder its results are in.
+    folder: String,
+    /// What went wrong; absent where nothing did.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    failed: Option<String>,
+    #[serde(flatten)]
+    result: Option<Whole>,
+    seconds: f64,
+}
+
+/// What was made of one file, as sheet.json says it.
+#[derive(Serialize)]
+pub struct Whole {
+    /// The brief's name.
+    pub brief: String,
+    /// Triangles of the source.
+    pub source_triangles: usize,
+    /// Bytes of the source's files.
+    pub source_bytes: usize,
+    /// Bytes of all files that were made.
+    pub bytes: usize,
+    /// The worst standing of all tiers.
+    pub verdict: Standing,
+    /// What was done, and why.
+    pub plan: Vec<Line>,
+    /// What was seen and left.
+    pub left: Vec<String>,
+    /// The tiers.
+    pub tiers: Vec<TierResult>,
+    /// Every file, with its bytes.
+    pub files: Vec<(String, usize)>,
+}
+
+impl Run {
+    pub fn run(self) -> Result<(), Failure> {
+        let brief = brief(&self.brief)?;
+        let first = self.how.changes()?;
+        let recipe = match &self.recipe {
+            None => None,
+            Some(path) => {
+                let text = std::fs::read_to_string(path)
+                    .map_err(|e| Failure::Steps(path.clone(), e.to_string()))?;
+                Some(Plan::from_toml(&text)?)
+            }
+        };
+        let progress = Watch::begin();
+        std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
+        let mut taken = BTreeSet::from(["run.json".to_owned()]);
+        let mut all = Vec::new();
+        let count = self.files.len();
+        for (i, file) in self.files.iter().enumerate() {
+            let started = Instant::now();
+            let name = free_name(&stem(file), &mut taken);
+            let own = progress.span(i as f32 / count as f32, (i + 1) as f32 / count as f32);
+            let job = Job {
+                file,
+                name: &name,
+                brief: &brief,
+                first: &first,
+                recipe: recipe.as_ref(),
+                out: &self.out.join(&name),
+            };
+            let (result, failed) = match job.done(&own) {
+                Ok(whole) => {
+                    say!("{}: {}", file.display(), sentence(&whole));
+                    (Some(whole), None)
+                }
+                Err(Failure::Cancelled(c)) => return Err(c.into()),
+                Err(e) => {
+                    remark!("ectome: {}: {e}", file.display());
+                    (None, Some(e.to_string()))
+                }
+            };
+            all.push(Done {
+                file: file.display().to_string(),
+                folder: name,
+                failed,
+                result,
+                seconds: started.elapsed().as_secs_f64(),
+            });
+            // After each file, so that what is there is known should the next one end the program.
+            output::json(&all, Some(&self.out.join("run.json")))?;
+        }
+        let failed = all.iter().filter(|d| d.failed.is_some()).count();
+        let is_over = |d: &&Done| {
+            let verdict = d.result.as_ref().map(|r| r.verdict);
+            verdict == Some(Standing::Over)
+        };
+        match (failed, all.iter().filter(is_over).count()) {
+            (0, 0) => Ok(()),
+            (failed, over) => Err(Failure::NotAll {
+                failed,
+                over,
+                count,
+                report: self.out.join("run.json"),
+            }),
+        }
+    }
+}
+
+fn sentence(whole: &Whole) -> String {
+    let tiers: Vec<String> = whole
+        .tiers
+        .iter()
+        .enumerate()
+        .map(|(n, t)| format!("LOD{n} {}", t.says))
+        .collect();
+    tiers.join(" ")
+}
+
+/// A folder for each file, also where two have one name.
+fn free_name(stem: &str, taken: &mut BTreeSet<String>) -> String {
+    // A file may be called "...glb": its folder must lie in the one that was named.
+    let stem = match stem.trim_matches('.') {
+        "" => "scene",
+        stem => stem,
+    };
+    let mut name = stem.to_owned();
+    let mut n = 2;
+    // Some file systems do not tell capitals from small letters.
+    while !taken.insert(name.to_lowercase()) {
+        name = format!("{stem}_{n}");
+        n += 1;
+    }
+    name
+}
+
+/// One file on its way.
+struct Job<'a> {
+    file: &'a Path,
+    name: &'a str,
+    brief: &'a Brief,
+    first: &'a [Change],
+    recipe: Option<&'a Plan>,
+    out: &'a Path,
+}
+
+impl Job<'_> {
+    fn done(&self, progress: &Progress) -> Result<Whole, Failure> {
+        let shelf = Shelf {
+            input: Input::open(self.file)?,
+            kept: RefCell::default(),
+        };
+        let settings = CutSettings::default();
+        let prepared = Recipe::prepared("source", self.first);
+        let scene = engine::scene(&prepared, &shelf, &progress.span(0.0, 0.1))?;
+        shelf.keep(prepared.key(), scene.clone(), Measurements::default());
+        let (own, inspection) = proposed(scene, self.brief, &progress.span(0.1, 0.15))?;
+        let plan = self.recipe.cloned().unwrap_or(own);
+        let recipes = plan.recipes("source", self.first, &settings)?;
+        let mut files = Vec::new();
+        let mut pictures = Vec::new();
+        let mut tiers = Vec::new();
+        let share = 0.85 / recipes.len() as f32;
+        for (n, recipe) in recipes.iter().enumerate() {
+            let from = 0.15 + share * n as f32;
+            let made = engine::run(recipe, &shelf, &progress.span(from, from + share))?;
+            if n == 0 {
+                let measured = Measurements {
+                    cut: made.cut.clone(),
+                    proof: made.proof.clone(),
+                };
+                shelf.keep(recipe.key(), made.scene.clone(), measured);
+                files.extend(self.maps(&made));
+            }
+            files.extend(self.tier(n, &made)?);
+            tiers.push(self.judged(n, &inspection, &made));
+            pictures.push(made.artefacts);
+        }
+        let verdict = tiers.iter().map(|t| t.verdict).max();
+        let whole = Whole {
+            brief: self.brief.name.clone(),
+            source_triangles: inspection.triangles,
+            source_bytes: shelf.input.bytes(),
+            bytes: files.iter().map(|f| f.1.len()).sum(),
+            verdict: verdict.unwrap_or(Standing::Pass),
+            plan: plan.lines,
+            left: plan.left,
+            tiers,
+            files: files.iter().map(|(n, b)| (n.clone(), b.len())).collect(),
+        };
+        let html = sheet::html(self.name, &whole, &pictures);
+        files.push(("sheet.html".to_owned(), html.into_bytes()));
+        std::fs::create_dir_all(self.out).map_err(|e| Failure::Write(self.out.to_owned(), e))?;
+        for (name, bytes) in &files {
+            output::write(&self.out.join(name), bytes)?;
+        }
+        output::json(&whole, Some(&self.out.join("sheet.json")))?;
+        Ok(whole)
+    }
+
+    /// The maps that were baked, each a picture of its own.
+    fn maps(&self, made: &Outcome) -> Vec<(String, Vec<u8>)> {
+        let maps = made.artefacts.iter().filter(|a| a.kind == Artefact::MAP);
+        maps.map(|a| (format!("{}_{}.png", self.name, a.which), a.bytes.clone()))
+            .collect()
+    }
+
+    fn tier(&self, n: usize, made: &Outcome) -> Result<Vec<(String, Vec<u8>)>, Failure> {
+        let suffix = format!("{}{n}", self.brief.suffix);
+        let marks = parcel::Marks {
+            suffix: suffix.clone(),
+            sheets_as: self.brief.sheets,
+            ..parcel::Marks::default()
+        };
+        let tier = parcel::as_tier(made.scene.clone(), &marks);
+        Ok(parcel::files(
+            &format!("{}{suffix}", self.name),
+            &tier,
+            &self.brief.formats,
+            self.brief.hierarchy,
+        )?)
+    }
+
+    fn judged(&self, n: usize, inspection: &Inspection, made: &Outcome) -> TierResult {
+        let measured = Measured::of(
+            self.brief,
+            inspection,
+            made.scene.mesh.triangle_count(),
+            made.cut.as_ref(),
+            made.proof.as_ref(),
+        );
+        // A plan of one's own may have more tiers than the brief: those are judged by its last one.
+        let tiers = &self.brief.tiers;
+        TierResult::of(self.brief, n, &tiers[n.min(tiers.len() - 1)], &measured)
+    }
+}
+
+/// The files of a source, and what was made of them so far.
+struct Shelf {
+    input: Input,
+    kept: RefCell<HashMap<String, (Scene, Measurements)>>,
+}
+
+impl Shelf {
+    fn keep(&self, key: String, scene: Scene, measured: Measurements) {
+        self.kept.borrow_mut().insert(key, (scene, measured));
+    }
+}
+
+impl Stock for Shelf {
+    fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
+        let reading = Reading::new(progress, u64::MAX);
+        Ok(read_within(&self.input.set(), &reading)?)
+    }
+
+    fn scene(&self, key: &str, _: &Progress) -> Result<Option<Scene>, EngineError> {
+        Ok(self.kept.borrow().get(key).map(|k| k.0.clone()))
+    }
+
+    fn measurements(&self, key: &str) -> Result<Measurements, EngineError> {
+        let kept = self.kept.borrow();
+        Ok(kept.get(key).map(|k| k.1.clone()).unwrap_or_default())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn folders_differ_and_lie_where_they_should() {
+        let mut taken = BTreeSet::from(["run.json".to_owned()]);
+        let mut name = |stem| free_name(stem, &mut taken);
+        assert_eq!(name("hatch"), "hatch");
+        assert_eq!(name("Hatch"), "Hatch_2");
+        assert_eq!((name(".."), name(".")), ("scene".into(), "scene_2".into()));
+        assert_eq!(name("run.json"), "run.json_2");
+    }
+}
