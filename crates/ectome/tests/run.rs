@@ -166,3 +166,35 @@ fn a_plan_is_shown_changed_and_done() {
     assert_eq!(refused.status.code(), Some(2), "{refused:?}");
     assert!(String::from_utf8_lossy(&refused.stderr).contains("the plan cannot be read"));
 }
+
+/// A source that is within the first tier is not cut, and a tier it is within is the first again; also where a plan for larger
+/// sources asks for a cut.
+#[test]
+fn what_is_within_the_limit_stays_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let brief = at("brief.toml");
+    let text = "name = \"Quay\"\n[[tier]]\ntriangles = 90000\n[[tier]]\ntriangles = 60000\n[[tier]]\ntriangles = 2000\n";
+    std::fs::write(&brief, text).unwrap();
+    let (source, recipe) = (winch(&at("a")), at("recipe.toml"));
+    let cut =
+        "[[line]]\ndo = \"cut\"\ntriangles = 90000\n[[line]]\ndo = \"tier\"\ntriangles = 2000\n";
+    std::fs::write(&recipe, cut).unwrap();
+    let (run, on, to, with): (&Path, &Path, &Path, &Path) = (
+        "run".as_ref(),
+        "--brief".as_ref(),
+        "-o".as_ref(),
+        "--recipe".as_ref(),
+    );
+    let count = |out: &Path, n: usize| {
+        let tier = made(&out.join(format!("winch/winch_LOD{n}.glb")));
+        tier.mesh.triangle_count()
+    };
+    let whole = made(&source).mesh.triangle_count();
+    let done = ectome(&[run, &source, on, &brief, to, &at("own")]);
+    assert_eq!([0, 1].map(|n| count(&at("own"), n)), [whole; 2], "{done:?}");
+    assert!(count(&at("own"), 2) <= 2000);
+    ectome(&[run, &source, on, &brief, with, &recipe, to, &at("given")]);
+    assert_eq!(count(&at("given"), 0), whole);
+    assert!(count(&at("given"), 1) <= 2000);
+}

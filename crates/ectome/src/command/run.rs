@@ -12,7 +12,7 @@ use ectome_formats::{Reading, Scene, read_within};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, EngineError, Inspection, Measured, Measurements, Outcome,
-    Plan, Recipe, Standing, Stock, TierResult, engine, parcel, plan::Line,
+    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine, parcel, plan::Line,
 };
 use serde::Serialize;
 
@@ -155,6 +155,23 @@ impl Run {
     }
 }
 
+/// Runs the recipe of a first tier. Where its source is within the limit already, which parts that are left out may bring
+/// about, it goes on without the cut.
+fn whole_or_cut(
+    mut recipe: Recipe,
+    shelf: &Shelf,
+    progress: &Progress,
+) -> Result<(Recipe, Outcome), EngineError> {
+    match engine::run(&recipe, shelf, progress) {
+        Err(EngineError::NothingToCut { .. }) => {
+            recipe.steps.retain(|s| !matches!(s, Step::Cut(_)));
+            let made = engine::run(&recipe, shelf, progress)?;
+            Ok((recipe, made))
+        }
+        made => Ok((recipe, made?)),
+    }
+}
+
 fn sentence(whole: &Whole) -> String {
     let tiers: Vec<String> = whole
         .tiers
@@ -209,17 +226,36 @@ impl Job<'_> {
         let mut pictures = Vec::new();
         let mut tiers = Vec::new();
         let share = 0.85 / recipes.len() as f32;
-        for (n, recipe) in recipes.iter().enumerate() {
+        let mut first: Option<(Recipe, Outcome)> = None;
+        for (n, recipe) in recipes.into_iter().enumerate() {
             let from = 0.15 + share * n as f32;
-            let made = engine::run(recipe, &shelf, &progress.span(from, from + share))?;
-            if n == 0 {
-                let measured = Measurements {
-                    cut: made.cut.clone(),
-                    proof: made.proof.clone(),
-                };
-                shelf.keep(recipe.key(), made.scene.clone(), measured);
-                files.extend(self.maps(&made));
-            }
+            let own = progress.span(from, from + share);
+            let made = match &first {
+                None => {
+                    let (recipe, made) = whole_or_cut(recipe, &shelf, &own)?;
+                    let measured = Measurements {
+                        cut: made.cut.clone(),
+                        proof: made.proof.clone(),
+                    };
+                    shelf.keep(recipe.key(), made.scene.clone(), measured);
+                    files.extend(self.maps(&made));
+                    first = Some((recipe, made.clone()));
+                    made
+                }
+                Some((base, made)) => match recipe.target() {
+                    // What the first tier has is few enough already.
+                    Some(Target::Triangles(n))
+                        if made.scene.mesh.triangle_count() <= n as usize =>
+                    {
+                        made.clone()
+                    }
+                    Some(target) => {
+                        let further = base.clone().continued(target, settings.clone());
+                        engine::run(&further, &shelf, &own)?
+                    }
+                    None => engine::run(&recipe, &shelf, &own)?,
+                },
+            };
             files.extend(self.tier(n, &made)?);
             tiers.push(self.judged(n, &inspection, &made));
             pictures.push(made.artefacts);
