@@ -194,6 +194,16 @@ fn what_is_within_the_limit_stays_whole() {
     let done = ectome(&[run, &source, on, &brief, to, &at("own")]);
     assert_eq!([0, 1].map(|n| count(&at("own"), n)), [whole; 2], "{done:?}");
     assert!(count(&at("own"), 2) <= 2000);
+    // With maps everything wears one material, though nothing was cut.
+    let text = text.replace(
+        "[[tier]]\ntriangles = 90000",
+        "materials = 1\ntexture_px = 256\nmaps = [\"base_colour\"]\n[[tier]]\ntriangles = 90000",
+    );
+    std::fs::write(&brief, text).unwrap();
+    ectome(&[run, &source, on, &brief, to, &at("baked")]);
+    let report = json(&at("baked").join("run.json"));
+    let says = report[0]["tiers"][0]["says"].as_str().unwrap();
+    assert!(says.contains("Passes"), "{says}");
     ectome(&[run, &source, on, &brief, with, &recipe, to, &at("given")]);
     assert_eq!(count(&at("given"), 0), whole);
     assert!(count(&at("given"), 1) <= 2000);

@@ -306,13 +306,19 @@ impl Job<'_> {
     }
 
     fn judged(&self, n: usize, inspection: &Inspection, made: &Outcome) -> TierResult {
-        let measured = Measured::of(
+        let mut measured = Measured::of(
             self.brief,
             inspection,
             made.scene.mesh.triangle_count(),
             made.cut.as_ref(),
             made.proof.as_ref(),
         );
+        if made.proof.is_none() {
+            // What was not cut may have got one set of maps all the same.
+            let mesh = &made.scene.mesh;
+            let used: BTreeSet<u32> = mesh.runs.iter().filter_map(|r| r.material).collect();
+            (measured.materials, measured.uv_sets) = (used.len(), mesh.uv_sets.len());
+        }
         // A plan of one's own may have more tiers than the brief: those are judged by its last one.
         let tiers = &self.brief.tiers;
         TierResult::of(self.brief, n, &tiers[n.min(tiers.len() - 1)], &measured)
