@@ -180,8 +180,8 @@ fn a_fitted_cut_lies_nearer(#[case] source: Mesh) {
     assert!(fitted.1 <= plain.1, "{fitted:?} and {plain:?}");
 }
 
-/// Before borders were drawn anew 145 islands of the figurehead at 10 000 had 28.45 m of border within its surface, covered
-/// 61.8 % of a sheet, and were stretched 1.0032 (L²). The bar is .8 of that border.
+/// As charts grew, 159 islands of the figurehead at 10 000 had 30.96 m of border within its surface, covered 58.9 % of a
+/// sheet and were stretched 1.0029 (L²). The bar is .8 of that border.
 #[test]
 fn borders_of_soft_islands_are_short() {
     let source = triangles(figurehead());
@@ -210,7 +210,7 @@ fn borders_of_soft_islands_are_short() {
         "{} islands, border {border:.2} m, coverage {:.1} %, L2 {:.4}, largest {:.2}",
         n.islands, n.coverage_percent, n.stretch_l2, n.stretch_max
     );
-    assert!(border < 0.84 * 28.45, "{border}");
-    assert!(n.islands <= 155 && n.stretch_l2 < 1.006, "{n:?}");
-    assert!(n.coverage_percent > 58.0, "{n:?}");
+    assert!(border < 0.8 * 30.96, "{border}");
+    assert!(n.islands <= 159 && n.stretch_l2 < 1.005, "{n:?}");
+    assert!(n.coverage_percent > 58.9, "{n:?}");
 }
