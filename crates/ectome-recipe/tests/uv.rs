@@ -109,11 +109,24 @@ fn every_demo_asset_is_laid_out_soundly(#[case] scene: Scene, #[case] target: Op
     }
 }
 
+/// Where islands end at hard edges mirror images are cut alike; soft borders need not be.
 #[rstest]
 fn stacked_repeats_share_one_place(winch: &Scene) {
-    let apart = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Apart));
-    let repeats = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Repeats));
-    let mirrored = apply(winch, unwrapping(Manner::Soft), packing(Stacks::Mirrored));
+    let apart = apply(
+        winch,
+        unwrapping(Manner::Mechanical),
+        packing(Stacks::Apart),
+    );
+    let repeats = apply(
+        winch,
+        unwrapping(Manner::Mechanical),
+        packing(Stacks::Repeats),
+    );
+    let mirrored = apply(
+        winch,
+        unwrapping(Manner::Mechanical),
+        packing(Stacks::Mirrored),
+    );
     for (_, report) in [&apart, &repeats, &mirrored] {
         sound(report, 8.0);
     }
