@@ -8,7 +8,7 @@
 
 use std::{
     cmp::Reverse,
-    collections::{BTreeMap, BinaryHeap, HashMap, VecDeque},
+    collections::{BinaryHeap, HashMap, VecDeque},
 };
 
 use ectome_mesh::{Cancelled, Progress};
@@ -22,7 +22,7 @@ use rayon::prelude::*;
 use crate::{
     chart::Chart,
     flatten::{Care, flatten},
-    grow::{Region, Rules},
+    region::{Division, Region, Rules},
     surface::{NONE, Surface},
 };
 
@@ -42,48 +42,6 @@ const CALM: f64 = 0.002;
 
 /// Costs are whole numbers for the cut: this many for what the old border costs.
 const STEPS: f64 = 1e9;
-
-/// Which island each face is in, and which edges are seams.
-struct Division {
-    of_face: Vec<u32>,
-    seam: Vec<bool>,
-}
-
-impl Division {
-    fn of(surface: &Surface, regions: &[Region], rules: &Rules) -> Self {
-        let mut of_face = vec![NONE; surface.faces.len()];
-        let mut seam: Vec<bool> = (0..surface.edges.len() as u32)
-            .map(|e| rules.ends(e))
-            .collect();
-        for (i, r) in regions.iter().enumerate() {
-            for &f in &r.chart.faces {
-                of_face[f as usize] = i as u32;
-            }
-            for &s in r.chart.loops.iter().flatten() {
-                seam[r.chart.edge(surface, s) as usize] = true;
-            }
-        }
-        Self { of_face, seam }
-    }
-
-    /// The edges that part two islands and could lie elsewhere, by pair of islands.
-    fn borders(&self, surface: &Surface, rules: &Rules) -> BTreeMap<[u32; 2], Vec<u32>> {
-        let mut borders: BTreeMap<[u32; 2], Vec<u32>> = BTreeMap::new();
-        for (e, edge) in surface.edges.iter().enumerate() {
-            if edge.fixed || rules.ends(e as u32) {
-                continue;
-            }
-            let [a, b] = edge.faces.map(|f| self.of_face[f as usize]);
-            if a != b && a != NONE && b != NONE {
-                borders
-                    .entry([a.min(b), a.max(b)])
-                    .or_default()
-                    .push(e as u32);
-            }
-        }
-        borders
-    }
-}
 
 /// Draws the borders between islands anew, pair by pair. Their count stays.
 ///

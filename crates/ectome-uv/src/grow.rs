@@ -7,7 +7,7 @@
 use std::collections::{HashMap, HashSet};
 
 use ectome_mesh::{Cancelled, Progress};
-use glam::{DVec2, DVec3};
+use glam::DVec2;
 use rayon::prelude::*;
 
 use crate::{
@@ -15,62 +15,13 @@ use crate::{
     chart::Chart,
     cluster::Tree,
     cut_open::edges_to_open,
-    flatten::{Bound, Care, Flat, flatten},
+    flatten::{Care, Flat, flatten},
+    region::{Division, Region, Rules},
     surface::{NONE, Surface},
 };
 
 /// Clusters start from at most this spread of normals.
 const MOST_SPREAD: f64 = 0.5;
-
-/// What decides about charts.
-pub struct Rules<'a> {
-    /// The bound each chart must hold.
-    pub bound: Bound,
-    /// Edges that must be seams.
-    pub seams: &'a [bool],
-    /// Edges at which islands end, unless one of them would be smaller than `small`.
-    pub hard: &'a [bool],
-    /// In square metres.
-    pub small: f64,
-    /// What a seam costs along each edge, per metre.
-    pub costs: &'a [f64],
-}
-
-/// A chart and how it lies.
-#[derive(Clone, Debug)]
-pub struct Region {
-    /// The chart.
-    pub chart: Chart,
-    /// Its map.
-    pub flat: Flat,
-    pub(crate) area: f64,
-    normal: DVec3,
-    /// Length of its borders, in metres.
-    perimeter: f64,
-}
-
-impl Rules<'_> {
-    /// True where an island ends at first.
-    pub(crate) fn ends(&self, e: u32) -> bool {
-        self.seams[e as usize] || self.hard[e as usize]
-    }
-}
-
-impl Region {
-    pub(crate) fn new(surface: &Surface, chart: Chart, flat: Flat) -> Self {
-        let normal = chart.faces.iter().fold(DVec3::ZERO, |n, &f| {
-            n + surface.normal[f as usize] * surface.area[f as usize]
-        });
-        let length = |s| surface.edges[chart.edge(surface, s) as usize].length;
-        Self {
-            area: chart.whole_area(),
-            normal,
-            perimeter: chart.loops.iter().flatten().map(|&s| length(s)).sum(),
-            chart,
-            flat,
-        }
-    }
-}
 
 /// Divides `faces` into charts, each laid flat. Faces that use a point twice are left out.
 ///
@@ -179,18 +130,10 @@ fn joined(
     rules: &Rules,
     progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
-    let mut of_face = vec![NONE; surface.faces.len()];
-    let mut seam: Vec<bool> = (0..surface.edges.len() as u32)
-        .map(|e| rules.ends(e))
-        .collect();
-    for (i, r) in regions.iter().enumerate() {
-        for &f in &r.chart.faces {
-            of_face[f as usize] = i as u32;
-        }
-        for &s in r.chart.loops.iter().flatten() {
-            seam[r.chart.edge(surface, s) as usize] = true;
-        }
-    }
+    let Division {
+        mut of_face,
+        mut seam,
+    } = Division::of(surface, &regions, rules);
     let mut regions: Vec<Option<Region>> = regions.into_iter().map(Some).collect();
     let at_first = regions.len();
     let mut left = at_first;

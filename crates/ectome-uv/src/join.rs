@@ -6,10 +6,11 @@ use crate::{
     chart::Chart,
     flatten::{Bound, Flat, measured},
     gap,
-    grow::{Region, Rules, union},
+    grow::union,
     layout::Layout,
     measure::Island,
     pack::orient,
+    region::{Region, Rules},
     surface::{NONE, Surface},
 };
 

@@ -3,7 +3,7 @@
 use ectome_mesh::{Mesh, islands};
 use glam::{DVec2, Vec2};
 
-use crate::{grow::Region, stretch::Stretch, surface::NONE};
+use crate::{region::Region, stretch::Stretch, surface::NONE};
 
 /// UVs by face corner, apart from any mesh: u to the right, v down, so that a face seen from outside is upright when its
 /// corners turn clockwise in these figures (a negative area).

@@ -35,6 +35,7 @@
 //! | [`chart`], [`cut_open`] | faces with vertices of their own; where to cut until they are a disk |
 //! | [`flatten`] | one chart laid flat without a fold |
 //! | [`grow`] | which charts: as few as hold the bound |
+//! | [`region`] | one chart laid flat, the rules, who has which face |
 //! | [`border`] | where neighbouring charts meet: shorter, and less seen |
 //! | [`unwrap`] | all of these for a mesh |
 //! | [`layout`] | where every face lies |
@@ -62,6 +63,7 @@ pub mod layout;
 pub mod measure;
 pub mod pack;
 pub mod priority;
+pub mod region;
 pub mod seam_cost;
 pub mod seam_path;
 pub mod stacks;

@@ -6,8 +6,9 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     flatten::Bound,
-    grow::{self, Region, Rules},
+    grow,
     layout::Layout,
+    region::{Region, Rules},
     seam_cost,
     surface::Surface,
 };

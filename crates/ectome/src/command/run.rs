@@ -122,7 +122,7 @@ impl Run {
                     say!("{}: {}", file.display(), sentence(&whole));
                     (Some(whole), None)
                 }
-                Err(Failure::Cancelled(c)) => return Err(c.into()),
+                Err(e) if own.is_cancelled() => return Err(e),
                 Err(e) => {
                     remark!("ectome: {}: {e}", file.display());
                     (None, Some(e.to_string()))
