@@ -1,6 +1,9 @@
 //! Which samples of which texels lie on which triangle of the low mesh.
 
-use ectome_mesh::Mesh;
+use ectome_mesh::{
+    Mesh,
+    scanline::{self, Sides},
+};
 use glam::{DVec2, Vec3};
 
 /// Texels along each edge of a tile.
@@ -100,18 +103,13 @@ impl Bins {
             if area == 0.0 || !area.is_finite() {
                 continue;
             }
-            let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
-            let first = |v: f64| (v - 0.5).ceil().max(0.0) as usize;
-            let last = |v: f64| ((v - 0.5).floor().min(edge as f64 - 1.0) + 1.0).max(0.0) as usize;
-            for y in first(low.y)..last(high.y) {
-                for x in first(low.x)..last(high.x) {
+            // Middles on a side belong to both triangles, so that none is left out.
+            scanline::rows(p, [edge; 2], Sides::Whole, |y, columns| {
+                for x in columns {
                     let at = DVec2::new(x as f64 + 0.5, y as f64 + 0.5);
-                    let w0 = (p[1] - at).perp_dot(p[2] - at) / area;
-                    let w1 = (p[2] - at).perp_dot(p[0] - at) / area;
-                    let w2 = 1.0 - w0 - w1;
-                    if w0 < 0.0 || w1 < 0.0 || w2 < 0.0 {
-                        continue;
-                    }
+                    let w0 = ((p[1] - at).perp_dot(p[2] - at) / area).max(0.0);
+                    let w1 = ((p[2] - at).perp_dot(p[0] - at) / area).max(0.0);
+                    let w2 = (1.0 - w0 - w1).max(0.0);
                     let texel = y / n * TILE + x / n;
                     let slot = &mut out[texel * n * n + y % n * n + x % n];
                     // On a shared edge the first has it.
@@ -122,7 +120,7 @@ impl Bins {
                         });
                     }
                 }
-            }
+            });
         }
         out
     }

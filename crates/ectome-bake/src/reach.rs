@@ -22,7 +22,7 @@ pub struct Reaches {
 
 /// What is looked for where rays meet nothing.
 pub struct Nearby {
-    pub source: nearest::Surface,
+    pub source: nearest::SurfaceIndex,
     /// Three entries a face.
     within: Vec<f32>,
 }
@@ -77,7 +77,7 @@ impl Reaches {
 fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Matching) -> Reaches {
     let count = low.points.len();
     let diagonal = measure::bounds(low).diagonal();
-    let high = nearest::Surface::of(source);
+    let high = nearest::SurfaceIndex::of(source);
     // From the low mesh: its corners, and places on its faces.
     let found = high.nearest_each(&low.points);
     let mut apart: Vec<f32> = found
@@ -106,7 +106,7 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Ma
     };
     inside.iter().enumerate().for_each(|(f, &d)| raise(f, d));
     // And back.
-    let near = nearest::Surface::of(low);
+    let near = nearest::SurfaceIndex::of(low);
     let spread = sample::by_area(source, PLACES.min(4 * source.face_count()));
     let places: Vec<Vec3> = spread.iter().map(|s| s.point).collect();
     let found = near.nearest_each(&places).into_iter().flatten();

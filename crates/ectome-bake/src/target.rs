@@ -304,7 +304,7 @@ impl Facet {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ectome_mesh::shapes;
+    use ectome_mesh::{rays, shapes};
 
     /// Whatever instructions are used, what is met is the same, bit for bit.
     #[test]
@@ -312,13 +312,9 @@ mod tests {
         let ball = shapes::icosphere(1.0, 5);
         let mut target = Target::of(&ball, &[]);
         let ask = |target: &Target| -> Vec<(Found, bool)> {
-            let turned = |i: u32| {
-                let a = i as f32 * 2.399_963;
-                let y = 1.0 - 2.0 * (i as f32 + 0.5) / 2000.0;
-                Vec3::new(a.cos(), y, a.sin()).normalize()
-            };
-            let one = |i: u32| {
-                let (from, along) = (turned(i) * 1.5, -turned(i * 7 % 2000));
+            let turned = rays::directions(2000);
+            let one = |i: usize| {
+                let (from, along) = (turned[i] * 1.5, -turned[i * 7 % 2000]);
                 let free = target.is_free(from, along, 3.0, u32::MAX);
                 (target.first_front(from, along, 3.0, None), free)
             };

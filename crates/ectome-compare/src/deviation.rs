@@ -74,7 +74,7 @@ pub struct Distances {
 /// [`CompareError::Empty`] when a surface has no area, [`CompareError::Cancelled`].
 pub fn one_way(
     from: &Mesh,
-    to: &nearest::Surface,
+    to: &nearest::SurfaceIndex,
     samples: usize,
     progress: &Progress,
 ) -> Result<Deviation, CompareError> {
@@ -88,7 +88,7 @@ impl Distances {
     /// As [`one_way`].
     pub fn of(
         from: &Mesh,
-        surface: &nearest::Surface,
+        surface: &nearest::SurfaceIndex,
         samples: usize,
         points: Points,
         progress: &Progress,
@@ -197,7 +197,7 @@ fn spots(places: &[Vec3], distances: &[f32], apart: f32) -> Vec<Spot> {
 }
 
 /// The distance of each point of `from` to `to`, in metres.
-pub fn at_points(from: &Mesh, to: &nearest::Surface) -> Vec<f32> {
+pub fn at_points(from: &Mesh, to: &nearest::SurfaceIndex) -> Vec<f32> {
     let found = to.nearest_each(&from.points);
     found
         .iter()
@@ -213,7 +213,7 @@ mod tests {
     #[test]
     fn concentric_spheres_are_their_difference_in_radius_apart() {
         let outer = shapes::icosphere(1.1, 6);
-        let inner = nearest::Surface::of(&shapes::icosphere(1.0, 6));
+        let inner = nearest::SurfaceIndex::of(&shapes::icosphere(1.0, 6));
         let d = one_way(&outer, &inner, 20_000, &Progress::new()).unwrap();
         assert!((d.mean_m - 0.1).abs() < 2e-4, "{d:?}");
         assert!((d.max_m - 0.1).abs() < 5e-4, "{d:?}");
@@ -226,7 +226,7 @@ mod tests {
         let phi: f64 = (1.0 + 5f64.sqrt()) / 2.0;
         let inradius = phi * phi / (phi * phi + 1.0).sqrt() / 3f64.sqrt();
         let ball = shapes::icosphere(1.0, 6);
-        let rough = nearest::Surface::of(&shapes::icosphere(1.0, 0));
+        let rough = nearest::SurfaceIndex::of(&shapes::icosphere(1.0, 0));
         let d = one_way(&ball, &rough, 20_000, &Progress::new()).unwrap();
         assert!((d.max_m - (1.0 - inradius)).abs() < 1e-3, "{d:?}");
     }
@@ -244,7 +244,7 @@ mod tests {
         }
         let d = one_way(
             &ball,
-            &nearest::Surface::of(&dented),
+            &nearest::SurfaceIndex::of(&dented),
             20_000,
             &Progress::new(),
         )
@@ -254,7 +254,7 @@ mod tests {
         assert!(d.spots[1].at.distance(Vec3::Y) < 0.05);
         assert_eq!(d.histogram.iter().sum::<u32>(), 20_000);
         assert!(d.histogram[0] > 18_000);
-        let field = at_points(&ball, &nearest::Surface::of(&ball));
+        let field = at_points(&ball, &nearest::SurfaceIndex::of(&ball));
         assert!(field.iter().all(|&v| v < 1e-6));
     }
 
@@ -266,7 +266,7 @@ mod tests {
         let rough = shapes::torus(10.0, 1.0, 400, 8);
         let d = one_way(
             &tube,
-            &nearest::Surface::of(&rough),
+            &nearest::SurfaceIndex::of(&rough),
             20_000,
             &Progress::new(),
         )

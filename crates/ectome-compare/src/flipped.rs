@@ -8,7 +8,7 @@ use rayon::prelude::*;
 /// twice the distance from the face's middle (and within a quarter of its longest edge) has no face
 /// with a normal on the same side. Thin walls, and parts that stand in each other, have both sides
 /// there and do not count.
-pub fn faces(low: &Mesh, high: &nearest::Surface) -> Vec<u32> {
+pub fn faces(low: &Mesh, high: &nearest::SurfaceIndex) -> Vec<u32> {
     (0..low.face_count() as u32)
         .into_par_iter()
         .filter(|&f| is_flipped(low.triangle(f as usize), high))
@@ -16,7 +16,7 @@ pub fn faces(low: &Mesh, high: &nearest::Surface) -> Vec<u32> {
 }
 
 /// Whether one triangle looks the other way than every part of `high` near it, as in [`faces`].
-pub fn is_flipped(triangle: [Vec3; 3], high: &nearest::Surface) -> bool {
+pub fn is_flipped(triangle: [Vec3; 3], high: &nearest::SurfaceIndex) -> bool {
     if is_degenerate(triangle) {
         return false;
     }
@@ -53,7 +53,7 @@ mod tests {
     #[test]
     fn turned_faces_are_counted_and_others_are_not() {
         let ball = shapes::icosphere(1.0, 4);
-        let high = nearest::Surface::of(&ball);
+        let high = nearest::SurfaceIndex::of(&ball);
         let mut low = shapes::icosphere(1.0, 2);
         assert_eq!(faces(&low, &high).len(), 0);
         low.corners.swap(0, 1);

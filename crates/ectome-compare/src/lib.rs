@@ -39,4 +39,4 @@ pub mod uv_drift;
 pub mod vanished;
 
 pub use error::CompareError;
-pub use report::{Details, Judge, Report, Surface, compare};
+pub use report::{Counts, Details, Judge, Report, compare};

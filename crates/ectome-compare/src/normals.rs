@@ -1,6 +1,6 @@
 //! How far the shading normals have turned.
 
-use ectome_mesh::{Mesh, measure::barycentric, nearest::Surface, normals, sample};
+use ectome_mesh::{Mesh, measure::barycentric, nearest::SurfaceIndex, normals, sample};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -10,7 +10,7 @@ const PLACES: usize = 40_000;
 /// The mean angle between the normal of `low` and the normal of the nearest place of `high`, over places spread by
 /// area, in degrees. Where a mesh has no normals, they are made (see [`ectome_mesh::normals`]).
 /// `high_normals` are those of `high` by [`normals::at_corners`].
-pub fn mean_degrees(high: &Mesh, high_normals: &[Vec3], surface: &Surface, low: &Mesh) -> f64 {
+pub fn mean_degrees(high: &Mesh, high_normals: &[Vec3], surface: &SurfaceIndex, low: &Mesh) -> f64 {
     let low_normals = normals::at_corners(low);
     let places = sample::by_area(low, PLACES);
     let queries: Vec<Vec3> = places.iter().map(|s| s.point).collect();
@@ -59,7 +59,12 @@ mod tests {
         };
         let still = square(0.0);
         let mean = |high: &Mesh, low: &Mesh| {
-            mean_degrees(high, &normals::at_corners(high), &Surface::of(high), low)
+            mean_degrees(
+                high,
+                &normals::at_corners(high),
+                &SurfaceIndex::of(high),
+                low,
+            )
         };
         let d = mean(&still, &square(0.02));
         assert!((d / 0.02f64.to_degrees() - 1.0).abs() < 0.01, "{d}");

@@ -24,7 +24,7 @@ pub const TEXELS: f64 = 2048.0;
 
 /// Counts of one surface, under the names `inspect` uses.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
-pub struct Surface {
+pub struct Counts {
     /// Triangles.
     pub triangles: usize,
     /// Vertices.
@@ -47,7 +47,7 @@ pub struct Surface {
     pub components: usize,
 }
 
-impl Surface {
+impl Counts {
     /// Counts an all-triangle mesh.
     pub fn of(mesh: &Mesh) -> Self {
         let t = Topology::of(mesh);
@@ -97,9 +97,9 @@ impl OneWay {
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Report {
     /// The source.
-    pub high: Surface,
+    pub high: Counts,
     /// The cut.
-    pub low: Surface,
+    pub low: Counts,
     /// Places measured each way, spread by area (points of the meshes come on top).
     pub samples: usize,
     /// The source's diagonal, in metres.
@@ -203,8 +203,8 @@ pub struct Details {
 
 /// A source made ready to judge any number of cuts.
 pub struct Judge {
-    surface: nearest::Surface,
-    counts: Surface,
+    surface: nearest::SurfaceIndex,
+    counts: Counts,
     islands: usize,
     diagonal: f64,
     pieces: vanished::Pieces,
@@ -246,10 +246,10 @@ impl Judge {
             return Err(CompareError::NotTriangulated);
         }
         let (surface, (counts, (islands, pieces))) = rayon::join(
-            || nearest::Surface::of(high),
+            || nearest::SurfaceIndex::of(high),
             || {
                 let others = || (islands::count(high), vanished::Pieces::of(high));
-                rayon::join(|| Surface::of(high), others)
+                rayon::join(|| Counts::of(high), others)
             },
         );
         Ok(Self {
@@ -279,7 +279,7 @@ impl Judge {
     }
 
     /// The source as a surface.
-    pub fn surface(&self) -> &nearest::Surface {
+    pub fn surface(&self) -> &nearest::SurfaceIndex {
         &self.surface
     }
 
@@ -319,7 +319,7 @@ impl Judge {
         if !low.is_triangulated() {
             return Err(CompareError::NotTriangulated);
         }
-        let low_surface = nearest::Surface::of(low);
+        let low_surface = nearest::SurfaceIndex::of(low);
         progress.at(0.1)?;
         let (gone, missing) = self.pieces.vanished(high, &low_surface);
         let measuring = progress.span(0.1, 0.4);
@@ -357,7 +357,7 @@ impl Judge {
         let max = there.max_m.max(back.max_m);
         let report = Report {
             high: self.counts.clone(),
-            low: Surface::of(low),
+            low: Counts::of(low),
             samples: SAMPLES,
             diagonal_m: d,
             high_to_low: OneWay::new(&there, d),

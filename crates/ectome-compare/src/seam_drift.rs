@@ -1,6 +1,6 @@
 //! How far the ends of UV islands have moved in the UV square.
 
-use ectome_mesh::{Mesh, islands, nearest::Surface};
+use ectome_mesh::{Mesh, islands, nearest::SurfaceIndex};
 use glam::{Vec2, Vec3};
 
 /// Places looked at on each side.
@@ -18,7 +18,7 @@ pub struct SeamDrift {
 /// The outlines of the islands of a mesh.
 pub struct Outlines {
     places: Vec<Vec3>,
-    surface: Surface,
+    surface: SurfaceIndex,
 }
 
 impl Outlines {
@@ -27,7 +27,7 @@ impl Outlines {
         let list = islands::outlines(mesh);
         Self {
             places: spread(&list),
-            surface: Surface::of(&stretches(&list)),
+            surface: SurfaceIndex::of(&stretches(&list)),
         }
     }
 

@@ -1,6 +1,6 @@
 //! How far a texture has slipped over the surface.
 
-use ectome_mesh::{Mesh, measure, measure::barycentric, nearest::Surface, sample};
+use ectome_mesh::{Mesh, measure, measure::barycentric, nearest::SurfaceIndex, sample};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 
@@ -27,7 +27,7 @@ pub struct Drift {
 /// The distance between the UV of `low` and the UV of the nearest place of `high`, over places spread by
 /// area; `None` without UVs on both. Beside a seam the nearest place may lie on the other side of it: of
 /// all places of `high` that are about as near, the one whose UV is nearest counts.
-pub fn drift(high: &Mesh, surface: &Surface, low: &Mesh) -> Option<Drift> {
+pub fn drift(high: &Mesh, surface: &SurfaceIndex, low: &Mesh) -> Option<Drift> {
     let (high_uv, low_uv) = (high.uv_sets.first()?, low.uv_sets.first()?);
     let reach = measure::bounds(high).diagonal() * SEAM_REACH;
     let places = sample::by_area(low, PLACES);
@@ -110,7 +110,7 @@ mod tests {
                 .collect::<Vec<_>>()
         };
         high.uv_sets = vec![uv(&high)];
-        let surface = Surface::of(&high);
+        let surface = SurfaceIndex::of(&high);
         let mut low = high.clone();
         assert!(drift(&high, &surface, &low).unwrap().max < 1e-5);
         for uv in &mut low.uv_sets[0] {

@@ -61,7 +61,11 @@ impl Pieces {
     }
 
     /// The pieces of which `left` has nothing, largest first, and each face's share in that: true where it is missing.
-    pub fn vanished(&self, mesh: &Mesh, left: &nearest::Surface) -> (Vec<Vanished>, Vec<bool>) {
+    pub fn vanished(
+        &self,
+        mesh: &Mesh,
+        left: &nearest::SurfaceIndex,
+    ) -> (Vec<Vanished>, Vec<bool>) {
         if self.bounds.len() < 2 {
             return (Vec::new(), Vec::new());
         }
@@ -149,7 +153,7 @@ mod tests {
         floater.points.iter_mut().for_each(|p| p.y += 1.8);
         let coat = shapes::icosphere(1.001, 3);
         let source = together(&[&ball, &floater, &coat]);
-        let left = nearest::Surface::of(&ball);
+        let left = nearest::SurfaceIndex::of(&ball);
         let (list, faces) = Pieces::of(&source).vanished(&source, &left);
         assert_eq!(list.len(), 1, "{list:?}");
         assert!(list[0].at.distance(Vec3::Y * 1.8) < 1e-3);

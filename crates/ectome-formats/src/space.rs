@@ -4,6 +4,21 @@ use ectome_mesh::{Mesh, measure};
 use glam::{Affine3A, Mat3, Vec3};
 use serde::{Deserialize, Serialize};
 
+/// The units that a person may name, by their symbols, and the metres in each.
+pub const UNITS: [(&str, f32); 5] = [
+    ("m", 1.0),
+    ("cm", 0.01),
+    ("mm", 0.001),
+    ("in", 0.0254),
+    ("ft", 0.3048),
+];
+
+/// Metres in the unit of a symbol; `None` where [`UNITS`] does not have it.
+pub fn metres(symbol: &str) -> Option<f32> {
+    let unit = UNITS.iter().find(|(name, _)| *name == symbol);
+    unit.map(|&(_, metres)| metres)
+}
+
 /// The axis that points up in a source.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]

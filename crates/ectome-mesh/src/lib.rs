@@ -30,6 +30,7 @@
 //! | [`nearest`] | the nearest place on a surface |
 //! | [`islands`] | UV islands and where they end |
 //! | [`sample`] | places spread evenly over a surface |
+//! | [`scanline`] | which cells of a grid a triangle covers |
 //! | [`silhouette`] | the filled shape of a mesh in parallel projection |
 //! | [`progress`] | how far work is, and whether to stop |
 
@@ -46,6 +47,7 @@ pub mod pairing;
 pub mod progress;
 pub mod rays;
 pub mod sample;
+pub mod scanline;
 pub mod shapes;
 pub mod silhouette;
 pub mod tangents;

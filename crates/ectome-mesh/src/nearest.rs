@@ -28,7 +28,7 @@ pub struct Place {
 }
 
 /// A surface that answers nearest-point queries.
-pub struct Surface {
+pub struct SurfaceIndex {
     bvh: Bvh2,
     /// By face.
     triangles: Vec<Triangle>,
@@ -51,7 +51,7 @@ const TOGETHER: usize = 512;
 /// Entries of a walk that stand on the stack; what is deeper takes memory for each query.
 const USUAL_DEPTH: usize = 128;
 
-impl Surface {
+impl SurfaceIndex {
     /// Indexes an all-triangle mesh. About 300 bytes a triangle.
     pub fn of(mesh: &Mesh) -> Self {
         let triangles: Vec<Triangle> = (0..mesh.face_count())
@@ -315,7 +315,7 @@ mod tests {
             ..Default::default()
         });
         let mesh = builder.finish();
-        let surface = Surface::of(&mesh);
+        let surface = SurfaceIndex::of(&mesh);
         for k in 0..60 {
             let turn = k as f32 * 0.7;
             let query = Vec3::new(0.5 + turn.cos(), 0.5 + turn.sin(), 0.1 * turn.cos());
@@ -333,7 +333,7 @@ mod tests {
 
     #[test]
     fn the_distance_to_a_sphere_is_radius_minus_length() {
-        let surface = Surface::of(&shapes::icosphere(1.0, 6));
+        let surface = SurfaceIndex::of(&shapes::icosphere(1.0, 6));
         for query in [Vec3::new(0.3, 0.1, 0.2), Vec3::new(2.0, -1.0, 0.5)] {
             let place = surface.nearest(query).unwrap();
             let exact = (query.length() - 1.0).abs();
@@ -344,7 +344,7 @@ mod tests {
     // The place found for one query bounds the search for the next; jumps across the surface and far away find theirs too.
     #[test]
     fn many_queries_find_what_each_alone_finds() {
-        let surface = Surface::of(&shapes::torus(1.0, 0.4, 61, 33));
+        let surface = SurfaceIndex::of(&shapes::torus(1.0, 0.4, 61, 33));
         let queries: Vec<Vec3> = (0..4000)
             .map(|i| {
                 let t = i as f32 * 0.013;
@@ -361,7 +361,7 @@ mod tests {
     // What is known already, be it near, far or nothing, changes nothing; who asks only for what is far off gets just that.
     #[test]
     fn what_is_known_already_changes_no_answer() {
-        let surface = Surface::of(&shapes::torus(1.0, 0.4, 61, 33));
+        let surface = SurfaceIndex::of(&shapes::torus(1.0, 0.4, 61, 33));
         let queries: Vec<Vec3> = (0..3000)
             .map(|i| {
                 let t = i as f32 * 0.013;
@@ -406,7 +406,7 @@ mod tests {
         fn the_hierarchy_finds_what_a_search_of_all_finds(
             x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0,
         ) {
-            let surface = Surface::of(&shapes::torus(1.0, 0.4, 17, 9));
+            let surface = SurfaceIndex::of(&shapes::torus(1.0, 0.4, 17, 9));
             let q = Vec3::new(x, y, z);
             let all = surface
                 .triangles

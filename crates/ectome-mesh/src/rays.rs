@@ -4,7 +4,7 @@
 
 use std::{f32::consts::PI, time::Duration};
 
-use glam::{Vec3, Vec3A};
+use glam::{Vec3, Vec3A, Vec3Swizzles};
 use obvhs::{
     BvhBuildParams,
     bvh2::{Bvh2, builder::build_bvh2_from_tris},
@@ -160,15 +160,23 @@ fn meets(t: &Triangle, ray: &Ray) -> f32 {
 /// `n` directions spread evenly over the sphere (Fibonacci lattice: Á. González, *Measurement of Areas on a
 /// Sphere Using Fibonacci and Latitude–Longitude Lattices*, 2010).
 pub fn directions(n: usize) -> Vec<Vec3> {
+    spiral(n, 1.0, -1.0).map(Vec3Swizzles::xzy).collect()
+}
+
+/// `n` directions spread evenly over the half of the sphere where Z is not negative, for what is the same seen from behind.
+pub fn half_directions(n: usize) -> Vec<Vec3> {
+    spiral(n, 0.0, 1.0).collect()
+}
+
+/// Directions along a spiral around Z between two heights, each a golden angle on from the one before.
+fn spiral(n: usize, from: f32, to: f32) -> impl Iterator<Item = Vec3> {
     let golden = PI * (3.0 - 5f32.sqrt());
-    (0..n)
-        .map(|i| {
-            let y = 1.0 - 2.0 * (i as f32 + 0.5) / n as f32;
-            let r = (1.0 - y * y).max(0.0).sqrt();
-            let turn = golden * i as f32;
-            Vec3::new(r * turn.cos(), y, r * turn.sin())
-        })
-        .collect()
+    (0..n).map(move |i| {
+        let z = from + (to - from) * (i as f32 + 0.5) / n as f32;
+        let r = (1.0 - z * z).max(0.0).sqrt();
+        let (sin, cos) = (golden * i as f32).sin_cos();
+        Vec3::new(r * cos, r * sin, z)
+    })
 }
 
 #[cfg(test)]

@@ -1,8 +1,11 @@
 //! The filled shape of a mesh in parallel projection.
 
-use glam::{Mat3, Vec2, Vec3};
+use glam::{DVec2, Mat3, Vec2, Vec3};
 
-use crate::Mesh;
+use crate::{
+    Mesh,
+    scanline::{self, Sides},
+};
 
 /// Pixels left free around the mesh.
 const MARGIN: f32 = 4.0;
@@ -60,11 +63,14 @@ impl View {
 
     /// The pixels whose middles an all-triangle mesh covers, row by row.
     pub fn shape(&self, mesh: &Mesh) -> Vec<bool> {
-        let points: Vec<Vec2> = mesh.points.iter().map(|&p| self.pixel(p)).collect();
+        let pixel = |&p: &Vec3| self.pixel(p).as_dvec2();
+        let points: Vec<DVec2> = mesh.points.iter().map(pixel).collect();
         let mut shape = vec![false; self.pixels * self.pixels];
         for f in 0..mesh.face_count() {
             let triangle = mesh.triangle_points(f).map(|p| points[p as usize]);
-            fill(triangle, self.pixels, &mut shape);
+            scanline::rows(triangle, [self.pixels; 2], Sides::Whole, |y, columns| {
+                shape[y * self.pixels..][columns].fill(true);
+            });
         }
         shape
     }
@@ -83,49 +89,6 @@ impl View {
                         || (y + 1 == n || !on(x, y + 1)))
             })
             .collect()
-    }
-}
-
-/// Fills the pixels whose middles lie in a triangle, its sides included, whichever way it turns.
-fn fill([a, b, c]: [Vec2; 3], pixels: usize, shape: &mut [bool]) {
-    let low = (a.min(b).min(c) - 0.5).ceil().max(Vec2::ZERO);
-    let high = (a.max(b).max(c) - 0.5)
-        .floor()
-        .min(Vec2::splat(pixels as f32 - 1.0));
-    if low.x > high.x || low.y > high.y {
-        return;
-    }
-    let turn = (b - a).perp_dot(c - a);
-    let sign = if turn < 0.0 { -1.0 } else { 1.0 };
-    for y in low.y as usize..=high.y as usize {
-        // Where the sides cross this row, a pixel more each way: thin triangles across the axes leave most of their box empty.
-        let (mut first, mut last) = (high.x, low.x);
-        let middle = y as f32 + 0.5;
-        for (s, t) in [(a, b), (b, c), (c, a)] {
-            if (s.y.min(t.y) - 0.01..=s.y.max(t.y) + 0.01).contains(&middle) {
-                let (left, right) = match (t.y - s.y).abs() < 0.02 {
-                    true => (s.x.min(t.x), s.x.max(t.x)),
-                    false => {
-                        let x = s.x + (t.x - s.x) * ((middle - s.y) / (t.y - s.y)).clamp(0.0, 1.0);
-                        (x, x)
-                    }
-                };
-                first = first.min(left - 1.5);
-                last = last.max(right + 0.5);
-            }
-        }
-        for x in low.x.max(first) as usize..=high.x.min(last.max(0.0)) as usize {
-            if shape[y * pixels + x] {
-                continue;
-            }
-            let q = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
-            let inside = [(a, b), (b, c), (c, a)]
-                .iter()
-                .all(|&(s, t)| sign * (t - s).perp_dot(q - s) >= 0.0);
-            if inside {
-                shape[y * pixels + x] = true;
-            }
-        }
     }
 }
 
@@ -151,42 +114,6 @@ mod tests {
                 (border / (4.0 * 2f64.sqrt() * 100.0) - 1.0).abs() < 0.03,
                 "{border}"
             );
-        }
-    }
-
-    // Against every pixel of every box asked alone.
-    #[test]
-    fn rows_leave_no_pixel_out() {
-        let mut state = 3u32;
-        let mut random = move || {
-            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-            (state >> 8) as f32 / 16_777_216.0
-        };
-        let n = 48;
-        for i in 0..3000 {
-            let mut t = [0; 3].map(|_| Vec2::new(random() * 70.0 - 10.0, random() * 70.0 - 10.0));
-            match i % 4 {
-                0 => t[2] = t[1] + Vec2::new(random() * 0.3, random() * 0.3),
-                1 => t[1].y = t[0].y + 0.03 * (random() - 0.5),
-                _ => {}
-            }
-            let mut shape = vec![false; n * n];
-            fill(t, n, &mut shape);
-            let [a, b, c] = t;
-            let sign = if (b - a).perp_dot(c - a) < 0.0 {
-                -1.0
-            } else {
-                1.0
-            };
-            for (at, on) in shape.iter().enumerate() {
-                let q = Vec2::new((at % n) as f32 + 0.5, (at / n) as f32 + 0.5);
-                let sides = [(a, b), (b, c), (c, a)];
-                let inside = sides
-                    .iter()
-                    .all(|&(s, t)| sign * (t - s).perp_dot(q - s) >= 0.0);
-                let boxed = q.cmpge(a.min(b).min(c)).all() && q.cmple(a.max(b).max(c)).all();
-                assert_eq!(*on, inside && boxed, "{t:?} at {q}");
-            }
         }
     }
 

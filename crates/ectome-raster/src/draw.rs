@@ -2,7 +2,10 @@
 
 use std::collections::HashSet;
 
-use ectome_mesh::{Mesh, normals};
+use ectome_mesh::{
+    Mesh, normals,
+    scanline::{self, Sides},
+};
 use glam::{Vec2, Vec3};
 use rayon::prelude::*;
 
@@ -17,7 +20,7 @@ const BAND: usize = 16;
 
 /// How the faces of one material look.
 #[derive(Clone, Debug)]
-pub struct Surface {
+pub struct Finish {
     /// Linear base colour, multiplied with the texture.
     pub colour: Vec3,
     /// Base colour picture and the UV set it uses.
@@ -47,14 +50,14 @@ struct Fragment {
 /// Renders an all-triangle mesh. `surfaces` are indexed by the runs' materials; missing ones take
 /// `plain` (linear RGB). Pixels the mesh does not cover are transparent. What has no normals is smooth below 45° (see
 /// [`normals`]).
-pub fn render(mesh: &Mesh, surfaces: &[Surface], camera: &Camera, plain: [f32; 3]) -> Picture {
+pub fn render(mesh: &Mesh, surfaces: &[Finish], camera: &Camera, plain: [f32; 3]) -> Picture {
     draw(mesh, &Normals::of(mesh), surfaces, camera, plain)
 }
 
 /// The same from several places: normals that are missing are made once.
 pub fn render_each(
     mesh: &Mesh,
-    surfaces: &[Surface],
+    surfaces: &[Finish],
     cameras: impl Iterator<Item = Camera>,
     plain: [f32; 3],
 ) -> Vec<Picture> {
@@ -90,7 +93,7 @@ impl<'a> Normals<'a> {
 fn draw(
     mesh: &Mesh,
     normals: &Normals<'_>,
-    surfaces: &[Surface],
+    surfaces: &[Finish],
     camera: &Camera,
     plain: [f32; 3],
 ) -> Picture {
@@ -264,30 +267,6 @@ fn shade(base: Vec3, normal: Vec3, camera: &Camera) -> Vec3 {
         + gloss
 }
 
-/// Where a triangle begins and ends on a row of samples.
-fn span(p: [Vec3; 3], y: f32) -> (f32, f32) {
-    let (mut first, mut last) = (f32::INFINITY, f32::NEG_INFINITY);
-    for (a, b) in [(p[0], p[1]), (p[1], p[2]), (p[2], p[0])] {
-        // A row that passes a corner within rounding still meets the sides that end there.
-        if (a.y.min(b.y) - 1e-3..=a.y.max(b.y) + 1e-3).contains(&y) {
-            let t = if a.y == b.y {
-                0.0
-            } else {
-                ((y - a.y) / (b.y - a.y)).clamp(0.0, 1.0)
-            };
-            let x = a.x + (b.x - a.x) * t;
-            let (low, high) = if a.y == b.y {
-                (a.x.min(b.x), a.x.max(b.x))
-            } else {
-                (x, x)
-            };
-            first = first.min(low);
-            last = last.max(high);
-        }
-    }
-    (first, last)
-}
-
 struct Target {
     from: usize,
     to: usize,
@@ -321,6 +300,7 @@ impl Target {
         if area == 0.0 {
             return;
         }
+        let flat = p.map(|v| v.truncate().as_dvec2());
         // Tile by tile, so that what is hidden altogether is passed over at once.
         for tile in x0 / TILE..=(x1 - 1) / TILE {
             if low.z >= self.far[tile] {
@@ -329,8 +309,11 @@ impl Target {
             let (left, right) = (x0.max(tile * TILE), x1.min((tile + 1) * TILE));
             let mut drawn = 0;
             for y in y0..y1 {
-                let (first, last) = span(p, y as f32 + 0.5);
-                // Rounding may put the ends a sample off; whether a sample is inside is asked of each.
+                let Some((first, last)) = scanline::span(&flat, y as f64 + 0.5, Sides::Whole)
+                else {
+                    continue;
+                };
+                // Weights are worked out in less precision: whether a sample is inside is asked of each, and of one more each way.
                 let first = left.max((first - 1.5).max(0.0) as usize);
                 let last = right.min((last + 1.5).max(0.0) as usize);
                 for x in first..last {
@@ -513,7 +496,7 @@ mod tests {
             }
             builder.finish()
         };
-        let surfaces = [Vec3::X, Vec3::Y].map(|colour| Surface {
+        let surfaces = [Vec3::X, Vec3::Y].map(|colour| Finish {
             colour,
             texture: None,
             normal: None,
@@ -551,7 +534,7 @@ mod tests {
                 let texture = Texture::of(1, 1, &[r, g, b, 255], Coding::Linear, None)?;
                 Some((texture, 0, 1.0))
             });
-            let surface = Surface {
+            let surface = Finish {
                 colour: Vec3::splat(0.5),
                 texture: None,
                 normal,

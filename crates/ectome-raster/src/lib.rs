@@ -5,7 +5,7 @@
 //!
 //! ```
 //! use ectome_mesh::shapes;
-//! use ectome_raster::{Camera, Picture, Surface, render};
+//! use ectome_raster::{Camera, Picture, Finish, render};
 //!
 //! let ball = shapes::icosphere(1.0, 4);
 //! let camera = Camera::fitting(&ball, 64, 48);
@@ -17,5 +17,5 @@ mod camera;
 mod draw;
 
 pub use camera::Camera;
-pub use draw::{Picture, Surface, render, render_each};
+pub use draw::{Finish, Picture, render, render_each};
 pub use ectome_texture::Texture;

@@ -41,7 +41,7 @@ pub fn flat_share(left: u64, source: u64) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Finding;
+    use crate::AdvisedFinding;
 
     #[test]
     fn advice_begins_at_its_thresholds() {
@@ -61,9 +61,9 @@ mod tests {
             count,
             detail: String::new(),
         };
-        i.findings = vec![Finding::from(close(10))];
+        i.findings = vec![AdvisedFinding::from(close(10))];
         assert_eq!(torn(&i), None);
-        i.findings = vec![Finding::from(close(11))];
+        i.findings = vec![AdvisedFinding::from(close(11))];
         assert_eq!(torn(&i), Some(11));
         assert_eq!(flat_share(996, 1000), None);
         assert_eq!(flat_share(900, 1000), Some(0.1));

@@ -9,8 +9,8 @@ use ectome_uv::pack::PackError;
 use thiserror::Error;
 
 use crate::{
-    hold::{self, Hold},
-    words,
+    figures,
+    shortfall::{self, HeldBy},
 };
 
 /// Why a recipe could not be run.
@@ -42,14 +42,14 @@ pub enum EngineError {
         most: usize,
     },
     /// Guards, or the surface itself, stop a cut above its target.
-    #[error("{}", hold::sentence(*.target, *.reached, .held))]
+    #[error("{}", shortfall::sentence(*.target, *.reached, .held))]
     Held {
         /// Triangles asked for.
         target: usize,
         /// The fewest that can be had.
         reached: usize,
         /// What holds them.
-        held: Vec<Hold>,
+        held: Vec<HeldBy>,
     },
     /// No edge loop can go.
     #[error("no edge loop can be taken out{}", .held.as_ref().map_or_else(
@@ -96,7 +96,7 @@ pub enum EngineError {
     /// No count was found that holds a deviation.
     #[error(
         "no cut was found that stays within {}: even {} triangles are further off{}",
-        words::length(*.limit_mm), words::grouped(*.tried as u64),
+        figures::length(*.limit_mm), figures::grouped(*.tried as u64),
         if *.from_another { ", perhaps because what they are cut from is. Cut from the source instead, or permit more" } else { ". Permit more" }
     )]
     NotWithin {

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// A finding as reports and pages have it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Finding {
+pub struct AdvisedFinding {
     /// What is wrong.
     pub kind: Kind,
     /// How many.
@@ -21,7 +21,7 @@ pub struct Finding {
     pub remedy: String,
 }
 
-impl From<ectome_intake::diagnose::Finding> for Finding {
+impl From<ectome_intake::diagnose::Finding> for AdvisedFinding {
     fn from(f: ectome_intake::diagnose::Finding) -> Self {
         Self {
             kind: f.kind,

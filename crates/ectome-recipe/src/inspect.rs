@@ -12,7 +12,7 @@ use ectome_mesh::{
 };
 use serde::{Deserialize, Serialize};
 
-use crate::{Finding, step::triangulated};
+use crate::{AdvisedFinding, step::triangulated};
 
 /// One named object.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -122,7 +122,7 @@ pub struct Inspection {
     pub symmetric: Vec<u32>,
     /// What is wrong, worst first.
     #[serde(default)]
-    pub findings: Vec<Finding>,
+    pub findings: Vec<AdvisedFinding>,
     /// The pictures.
     pub textures: Vec<TextureInfo>,
     /// Lowest and highest corner, in metres.
@@ -173,7 +173,11 @@ impl Inspection {
         texture_findings(scene, &mut diagnosis);
         let inspection = Self {
             floaters: diagnosis.count(Kind::Floaters),
-            findings: diagnosis.findings.into_iter().map(Finding::from).collect(),
+            findings: diagnosis
+                .findings
+                .into_iter()
+                .map(AdvisedFinding::from)
+                .collect(),
             ..told?
         };
         progress.at(1.0)?;

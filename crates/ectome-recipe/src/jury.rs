@@ -6,7 +6,7 @@ use std::sync::OnceLock;
 
 use ectome_compare::{CompareError, Judge};
 use ectome_formats::Scene;
-use ectome_raster::{Picture, Surface};
+use ectome_raster::{Finish, Picture};
 
 use crate::shading;
 
@@ -35,7 +35,7 @@ impl Jury {
     }
 
     /// The source as it is shaded with its own materials, or as clay.
-    pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Surface]) -> &[Picture] {
+    pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Finish]) -> &[Picture] {
         self.shaded[usize::from(as_clay)]
             .get_or_init(|| shading::pictures(source, source, surfaces))
     }

@@ -13,7 +13,7 @@ use crate::{
 };
 
 /// The name of the part of `mesh` that is nearest to a place.
-pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::Surface, place: [f32; 3]) -> String {
+pub(crate) fn part_at(mesh: &Mesh, surface: &nearest::SurfaceIndex, place: [f32; 3]) -> String {
     let face = surface.nearest(place.into()).map(|n| n.face);
     mesh.runs
         .iter()

@@ -2,7 +2,7 @@
 
 use ectome_formats::Scene;
 use ectome_mesh::Glimpse;
-use ectome_raster::{Camera, Surface, Texture, render};
+use ectome_raster::{Camera, Finish, Texture, render};
 use ectome_texture::Coding;
 use glam::Vec3;
 
@@ -20,13 +20,13 @@ pub fn png(scene: &Scene, width: u32, height: u32) -> Vec<u8> {
 }
 
 /// How the materials of a scene look, its pictures decoded.
-pub(crate) fn surfaces(scene: &Scene) -> Vec<Surface> {
+pub(crate) fn surfaces(scene: &Scene) -> Vec<Finish> {
     (0..scene.library.materials.len() as u32)
         .map(|m| surface(scene, m))
         .collect()
 }
 
-fn surface(scene: &Scene, material: u32) -> Surface {
+fn surface(scene: &Scene, material: u32) -> Finish {
     let library = &scene.library;
     let [r, g, b, _] = library.base_colour(material);
     let decoded = |image: usize| {
@@ -52,7 +52,7 @@ fn surface(scene: &Scene, material: u32) -> Surface {
                 strength,
             ))
         });
-    Surface {
+    Finish {
         colour: Vec3::new(r, g, b),
         texture,
         normal,

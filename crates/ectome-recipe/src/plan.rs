@@ -15,16 +15,16 @@
 use ectome_formats::Scene;
 use ectome_intake::{diagnose::Kind, repair::weld};
 use ectome_mesh::Fate;
-use ectome_uv::{surface::Surface, unwrap::Manner};
+use ectome_uv::{face_graph::FaceGraph, unwrap::Manner};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::{
     Brief, Change, CutSettings, Inspection, Recipe, Target, UvStep, Weld,
+    figures::grouped,
     finding::noun,
     maps::{self, BakeSettings},
     preparation::{Sizes, appended},
-    words::grouped,
 };
 
 /// A part smaller than this on the screen is a detail that maps can hold.
@@ -438,7 +438,7 @@ fn unfit(inspection: &Inspection, brief: &Brief) -> Option<String> {
 
 /// How islands are to be divided, and why.
 fn manner(source: &Scene) -> (Manner, String) {
-    let surface = Surface::of(&source.mesh);
+    let surface = FaceGraph::of(&source.mesh);
     let (mut hard, mut all) = (0.0, 0.0);
     for edge in surface.edges.iter().filter(|e| !e.fixed) {
         all += edge.length;

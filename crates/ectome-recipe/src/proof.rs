@@ -6,7 +6,7 @@
 use ectome_compare::{Details, Report, deviation, outline, ssim};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, nearest};
-use ectome_raster::{Picture, Surface};
+use ectome_raster::{Finish, Picture};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -255,7 +255,7 @@ pub(crate) fn prove(
         }
     };
     let shaded = shade(high, jury, low);
-    let low_surface = nearest::Surface::of(&low.mesh);
+    let low_surface = nearest::SurfaceIndex::of(&low.mesh);
     let mm = |list: Vec<f32>| list.into_iter().map(|m| m * 1e3).collect::<Vec<f32>>();
     let there = mm(deviation::at_points(shown, &low_surface));
     let back = mm(deviation::at_points(&low.mesh, surface));
@@ -362,8 +362,8 @@ pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
 }
 
 /// The materials of a scene in one colour.
-fn clay(scene: &Scene) -> Vec<Surface> {
-    let one = |s: Surface| Surface {
+fn clay(scene: &Scene) -> Vec<Finish> {
+    let one = |s: Finish| Finish {
         colour: Vec3::splat(0.5),
         texture: None,
         ..s
@@ -422,7 +422,7 @@ fn shade_as(
     high: &Scene,
     of_high: &[Picture],
     low: &Scene,
-    surfaces: &[Surface],
+    surfaces: &[Finish],
     has_maps: bool,
 ) -> Shaded {
     let of_low = pictures(high, low, surfaces);
@@ -443,8 +443,8 @@ fn shade_as(
         })
         .collect();
     let maps = has_maps.then(|| {
-        let bare: Vec<Surface> = (surfaces.iter().cloned())
-            .map(|s| Surface { normal: None, ..s })
+        let bare: Vec<Finish> = (surfaces.iter().cloned())
+            .map(|s| Finish { normal: None, ..s })
             .collect();
         let n = pictures.len().max(1) as f64;
         let plain = self::pictures(high, low, &bare);

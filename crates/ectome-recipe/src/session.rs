@@ -10,19 +10,19 @@ use ectome_formats::{Copy, Library, Scene, glb};
 use ectome_intake::parts::{fold::Fold, mirror, repeats};
 use ectome_mesh::{Cancelled, Mesh, Progress, measure};
 use ectome_reduce::{
-    CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse, prepare, refine,
+    CollapseLog, Cut, CutError, LARGE, Options, Replay, Size, analyse, first_pass, refine,
 };
 use serde_json::json;
 
 use crate::{
     CutReport, CutSettings, EngineError, ErrorCurve, Keep, Target,
     flips::{settle_flips, undo_flips},
-    hold::Hold,
     jury::Jury,
     kept::{FirstPassed, Kept},
     measured::{gone, part_at, report},
     proof::{self, Proven, prove},
     report::FirstPass,
+    shortfall::HeldBy,
 };
 
 /// What merging flat regions would leave of a source.
@@ -279,7 +279,7 @@ impl Session {
             } => EngineError::Held {
                 target,
                 reached,
-                held: Hold::list(&held, mesh),
+                held: HeldBy::list(&held, mesh),
             },
             other => other.into(),
         })
@@ -528,7 +528,7 @@ impl FirstPass {
     ) -> Result<Self, EngineError> {
         let of = source.mesh.triangle_count();
         let options = settings.options(&source.mesh);
-        let done = prepare(&source.mesh, &options, Size::default(), progress)?;
+        let done = first_pass(&source.mesh, &options, Size::default(), progress)?;
         source.mesh = done.mesh;
         Ok(Self {
             of,

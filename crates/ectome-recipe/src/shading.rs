@@ -1,7 +1,7 @@
 //! The pictures in which shading is compared.
 
 use ectome_formats::Scene;
-use ectome_raster::{Camera, Picture, Surface, render_each};
+use ectome_raster::{Camera, Finish, Picture, render_each};
 use glam::Vec3;
 
 use crate::picture;
@@ -19,7 +19,7 @@ pub(crate) fn eyes() -> impl Iterator<Item = Vec3> {
 }
 
 /// A scene from all directions in which shading is compared, from where `framed` fills the pictures.
-pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Surface]) -> Vec<Picture> {
+pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Finish]) -> Vec<Picture> {
     let cameras = eyes().map(|eye| Camera::from_direction(&framed.mesh, eye, SHADED, SHADED));
     render_each(&scene.mesh, surfaces, cameras, picture::PLAIN)
 }

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     Brief, CutReport, Inspection, Proof, SheetsAs, Standing, Tier, Verdict,
-    words::{distance, grouped},
+    figures::{distance, grouped},
 };
 
 /// What was measured of a result.
@@ -64,7 +64,7 @@ impl Measured {
 
 /// One thing a brief asks for, and how it stands.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Finding {
+pub struct Requirement {
     /// How it stands.
     pub standing: Standing,
     /// In words: what was found, what is allowed.
@@ -76,10 +76,10 @@ pub struct Finding {
 /// The verdict on a tier.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Judgement {
-    /// The worst standing of all findings.
+    /// The worst standing of all requirements.
     pub standing: Standing,
     /// What was looked at.
-    pub findings: Vec<Finding>,
+    pub requirements: Vec<Requirement>,
     /// The distance it was judged at, in metres.
     pub nearest_m: f64,
     /// Pixels the outline is off there.
@@ -92,7 +92,7 @@ impl Judgement {
         let nearest_m = brief.nearest_m(tier, m.height_m);
         let limit = tier.triangles as usize;
         let count = Verdict::of(m.triangles, limit);
-        let mut findings = vec![Finding {
+        let mut requirements = vec![Requirement {
             standing: count.standing,
             says: format!("{} of {} triangles", grouped(m.triangles), grouped(limit)),
             remedy: match count.standing {
@@ -113,7 +113,7 @@ impl Judgement {
                 px if px > allowed * 0.95 => Standing::Tight,
                 _ => Standing::Pass,
             };
-            findings.push(Finding {
+            requirements.push(Requirement {
                 standing,
                 says: format!(
                     "Outline {px:.1} px at {}, limit {allowed}",
@@ -143,7 +143,7 @@ impl Judgement {
             ),
         ] {
             if have > allowed as usize {
-                findings.push(Finding {
+                requirements.push(Requirement {
                     standing: Standing::Over,
                     says: format!("{have} {what}, {allowed} allowed"),
                     remedy: remedy.to_owned(),
@@ -152,7 +152,7 @@ impl Judgement {
         }
         if let Some([with, without]) = m.shading_off {
             let percent = |v: f64| v * 100.0;
-            findings.push(Finding {
+            requirements.push(Requirement {
                 standing: Standing::Pass,
                 says: format!(
                     "Shading {:.1} % off with maps, {:.1} % without",
@@ -163,20 +163,20 @@ impl Judgement {
             });
         }
         if !m.gone.is_empty() {
-            findings.push(Finding {
+            requirements.push(Requirement {
                 standing: Standing::Over,
                 says: format!("Gone: {}", listed(&m.gone)),
                 remedy: format!("Give LOD{number} more triangles, or do not let parts vanish."),
             });
         }
-        let over = |s: Standing| findings.iter().any(|f| f.standing == s);
+        let over = |s: Standing| requirements.iter().any(|f| f.standing == s);
         Self {
             standing: match () {
                 () if over(Standing::Over) => Standing::Over,
                 () if over(Standing::Tight) => Standing::Tight,
                 () => Standing::Pass,
             },
-            findings,
+            requirements,
             nearest_m,
             outline_px,
         }
@@ -184,7 +184,7 @@ impl Judgement {
 
     /// The whole in one line, without the tier's name: what was found, then whether it passes.
     pub fn sentence(&self) -> String {
-        let found: Vec<&str> = self.findings.iter().map(|f| f.says.as_str()).collect();
+        let found: Vec<&str> = self.requirements.iter().map(|f| f.says.as_str()).collect();
         let end = match self.standing {
             Standing::Pass => "Passes",
             Standing::Tight => "Passes, tight",
@@ -289,7 +289,7 @@ mod tests {
         assert_eq!(j.standing, standing);
         assert_eq!(j.sentence(), sentence);
         assert_eq!(
-            j.findings.iter().any(|f| !f.remedy.is_empty()),
+            j.requirements.iter().any(|f| !f.remedy.is_empty()),
             standing == Standing::Over
         );
     }

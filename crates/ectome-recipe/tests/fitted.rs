@@ -9,9 +9,9 @@ use ectome_recipe::step::triangulated;
 use ectome_reduce::{Options, Replay, analyse, refine};
 use ectome_uv::{
     arrange::{self, Wishes},
+    face_graph::FaceGraph,
     join, measure,
     pack::Settings,
-    surface::Surface,
     unwrap,
 };
 use glam::{DMat3, DVec3};
@@ -188,7 +188,7 @@ fn borders_of_soft_islands_are_short() {
     let mesh = cut_to(&source, source.triangle_count() / 10_000, true);
     let progress = Progress::new();
     let layout = unwrap::whole(&mesh, &unwrap::Options::default(), &progress).unwrap();
-    let surface = Surface::of(&mesh);
+    let surface = FaceGraph::of(&mesh);
     let border: f64 = surface
         .edges
         .iter()

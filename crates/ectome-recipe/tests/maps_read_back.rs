@@ -40,7 +40,7 @@ fn maps_read_back_are_the_source(#[case] name: &str, #[case] part: u32) {
         image::load_from_memory(&file.bytes).unwrap().into_rgb8()
     });
     let normals = ectome_mesh::normals::at_corners(&source.mesh);
-    let surface = ectome_mesh::nearest::Surface::of(&low.mesh);
+    let surface = ectome_mesh::nearest::SurfaceIndex::of(&low.mesh);
     let paint = Paint::of(&source);
     let (mut angles, mut steps) = (Vec::new(), Vec::new());
     for s in ectome_mesh::sample::by_area(&source.mesh, 100_000) {

@@ -270,8 +270,8 @@ fn a_marked_seam_is_a_seam() {
     let path = ground.path(&mark);
     assert!(path.len() >= 8);
     let layout = ectome_uv::layout::Layout::of(&scene.mesh);
-    let seams = ectome_uv::join::seams(&ectome_uv::surface::Surface::of(&scene.mesh), &layout);
-    let edges = &ectome_uv::surface::Surface::of(&scene.mesh).edges;
+    let seams = ectome_uv::join::seams(&ectome_uv::face_graph::FaceGraph::of(&scene.mesh), &layout);
+    let edges = &ectome_uv::face_graph::FaceGraph::of(&scene.mesh).edges;
     for e in path {
         let points = ground.surface.edges[e as usize].points;
         let same = edges.iter().position(|x| x.points == points).unwrap();

@@ -195,7 +195,7 @@ impl Block {
             .map(|(&p, _)| p)
             .step_by(MEASURE_EVERY)
             .collect();
-        let surface = nearest::Surface::of(&cut.mesh);
+        let surface = nearest::SurfaceIndex::of(&cut.mesh);
         gone.par_iter()
             .filter_map(|&p| surface.nearest(p).map(|place| place.distance))
             .collect()

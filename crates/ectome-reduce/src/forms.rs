@@ -5,7 +5,7 @@ use glam::{DVec3, DVec4, Vec3, Vec4};
 use rayon::prelude::*;
 
 use crate::{
-    anchor::Anchor, feature::Class, outline, quadric::Quadric, state::State, uv_fit::UvFit,
+    anchor::Anchor, feature::Class, outline_presence, quadric::Quadric, state::State, uv_fit::UvFit,
 };
 
 /// How much a border edge weighs against the faces beside it.
@@ -34,7 +34,7 @@ pub fn fill(state: &mut State, mesh: &Mesh, wedge_vertex: &[u32], half_edges: &[
         })
         .collect();
     let presence = if state.weights.outline > 1.0 {
-        outline::presence(mesh)
+        outline_presence::presence(mesh)
     } else {
         Vec::new()
     };

@@ -7,7 +7,7 @@
 //! ```
 //!
 //! - The error is the area-weighted sum of squared distances to the planes of the source
-//!   (M. Garland, P. Heckbert, *Surface Simplification Using Quadric Error Metrics*, SIGGRAPH 1997),
+//!   (M. Garland, P. Heckbert, *SurfaceIndex Simplification Using Quadric Error Metrics*, SIGGRAPH 1997),
 //!   with UVs as further dimensions eliminated per wedge (H. Hoppe, *New Quadric Metric for
 //!   Simplifying Meshes with Appearance Attributes*, Visualization 1999).
 //! - Seams, borders, material and part edges and hard edges are **lines**. A line collapses only along
@@ -36,6 +36,7 @@ mod duplicate;
 mod error;
 mod feature;
 mod fill;
+mod first_pass;
 mod flat;
 mod flat_faces;
 mod floor;
@@ -48,11 +49,10 @@ mod instead;
 mod log;
 pub mod loops;
 mod options;
-mod outline;
+mod outline_presence;
 mod passes;
 mod piece;
 mod plan;
-mod prepare;
 mod quadric;
 mod queue;
 mod record;
@@ -66,11 +66,11 @@ mod uv_fit;
 
 pub use analyse::{analyse, cut};
 pub use error::CutError;
+pub use first_pass::{FirstPass, LARGE, Size, first_pass};
 pub use flat::merge_flat;
 pub use flat_faces::{Faces, join_flat};
 pub use log::{CollapseLog, Holding, LogError};
 pub use options::{Attention, Keep, Options};
-pub use prepare::{LARGE, Prepared, Size, prepare};
 pub use quadric::Quadric;
 pub use refine::refine;
 pub use replay::{Cut, Replay};

@@ -8,14 +8,14 @@
 
 use ectome_mesh::{
     Cancelled, Mesh, Progress, measure,
-    nearest::Surface,
+    nearest::SurfaceIndex,
     sample,
     topology::{HalfEdge, is_degenerate, sorted_half_edges},
 };
 use glam::{DVec3, Vec2, Vec3};
 use rayon::prelude::*;
 
-use crate::{feature::Features, options::Options, outline, replay::Cut};
+use crate::{feature::Features, options::Options, outline_presence, replay::Cut};
 
 /// How often nearest places are looked for anew.
 const ROUNDS: usize = 3;
@@ -273,7 +273,7 @@ fn fit_uvs(low: &mut Mesh, places: &[Place], near: &mut [u32]) {
 fn spread(mesh: &Mesh, options: &Options, count: usize) -> Vec<Place> {
     let weights = options.attention.weights();
     let presence = if weights.outline > 1.0 {
-        outline::presence(mesh)
+        outline_presence::presence(mesh)
     } else {
         Vec::new()
     };
@@ -310,7 +310,7 @@ fn uv_at(mesh: &Mesh, s: &sample::Sample) -> Option<Vec2> {
 /// Each place's tie to the nearest triangle. `near` is a triangle that was it or not far from it, if one is known, and becomes the
 /// one that was found.
 fn tie_each(low: &Mesh, places: &[Place], near: &mut [u32]) -> Vec<Option<Tie>> {
-    let surface = Surface::of(low);
+    let surface = SurfaceIndex::of(low);
     let at: Vec<Vec3> = places.iter().map(|p| p.at).collect();
     let known = near.first().is_some_and(|&f| f != u32::MAX);
     let found = match known {

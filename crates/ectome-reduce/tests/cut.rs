@@ -8,7 +8,7 @@ use ectome_mesh::{
     Cancelled, Mesh, MeshBuilder, Primitive, Progress, measure, shapes,
     topology::{Topology, sorted_half_edges},
 };
-use ectome_reduce::{CutError, Options, Size, cut, prepare};
+use ectome_reduce::{CutError, Options, Size, cut, first_pass};
 use glam::{Affine3A, Vec2, Vec3};
 use proptest::prelude::*;
 use rstest::rstest;
@@ -411,7 +411,7 @@ fn blocks_never_worse(mesh: &Mesh, block: usize) -> Result<(), TestCaseError> {
         block,
         leave: mesh.triangle_count() / 3,
     };
-    let low = prepare(mesh, &Options::default(), size, &Progress::new())
+    let low = first_pass(mesh, &Options::default(), size, &Progress::new())
         .unwrap()
         .mesh;
     prop_assert!(low.check().is_ok());

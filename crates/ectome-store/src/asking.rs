@@ -73,7 +73,7 @@ pub(crate) async fn ask(
 pub(crate) async fn queue_waiting(tx: &mut MySqlConnection, hash: &str) -> Result<(), StoreError> {
     sqlx::query(
         "INSERT INTO work (kind, asset, candidate, light, needs) \
-         SELECT 'cut', MIN(t.asset), c.hash, MAX(a.light), MAX(a.needs) FROM candidates c \
+         SELECT 'make', MIN(t.asset), c.hash, MAX(a.light), MAX(a.needs) FROM candidates c \
          JOIN tray t ON t.candidate = c.hash JOIN assets a ON a.id = t.asset \
          WHERE c.hash = ? AND c.state = 'waiting' AND NOT EXISTS (SELECT 1 FROM work w \
          WHERE w.candidate = c.hash AND w.state IN ('queued', 'running')) GROUP BY c.hash",

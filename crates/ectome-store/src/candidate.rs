@@ -390,7 +390,7 @@ impl Store {
     }
 
     /// Says that a candidate is there. Artefacts of `shared` kinds that it has not itself it shares with what it was made of.
-    pub(crate) async fn finish_cut(
+    pub(crate) async fn finish_candidate(
         &self,
         hash: &str,
         r: &Finished,
@@ -426,7 +426,7 @@ impl Store {
         .await
     }
 
-    pub(crate) async fn fail_cut(&self, hash: &str, fault: &str) -> Result<(), StoreError> {
+    pub(crate) async fn fail_candidate(&self, hash: &str, fault: &str) -> Result<(), StoreError> {
         retrying(|| async {
             sqlx::query(
                 "UPDATE candidates SET state = 'failed', fault = ? WHERE hash = ? AND state <> 'ready'",

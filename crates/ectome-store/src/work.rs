@@ -63,12 +63,12 @@ pub enum Kind {
     /// Finds the order in which a source is best taken apart.
     Analyse,
     /// Makes a candidate.
-    Cut,
+    Make,
 }
 
 impl Kind {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Intake, Self::Prepare, Self::Analyse, Self::Cut];
+    pub const ALL: [Self; 4] = [Self::Intake, Self::Prepare, Self::Analyse, Self::Make];
 
     /// The word in rows and on the command line.
     pub fn word(self) -> &'static str {
@@ -76,7 +76,7 @@ impl Kind {
             Self::Intake => "intake",
             Self::Prepare => "prepare",
             Self::Analyse => "analyse",
-            Self::Cut => "cut",
+            Self::Make => "make",
         }
     }
 
@@ -210,8 +210,8 @@ impl Work {
             (Kind::Intake, _) => "Intake".to_owned(),
             (Kind::Prepare, _) => "Preparing".to_owned(),
             (Kind::Analyse, _) => "Analysing".to_owned(),
-            (Kind::Cut, Some(wish)) => wish.clone(),
-            (Kind::Cut, None) => "Cutting".to_owned(),
+            (Kind::Make, Some(wish)) => wish.clone(),
+            (Kind::Make, None) => "Making".to_owned(),
         }
     }
 }

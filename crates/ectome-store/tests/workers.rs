@@ -77,7 +77,7 @@ async fn each_worker_takes_the_kinds_it_was_told_and_together_they_do_everything
         read && waits
     })
     .await;
-    let rest = [Kind::Prepare, Kind::Analyse, Kind::Cut];
+    let rest = [Kind::Prepare, Kind::Analyse, Kind::Make];
     let doer = Worker::of(&second, &rest, u64::MAX);
     let asset = f.store.asset(asset.id).await.unwrap();
     assert_eq!(asset.state(), AssetState::Ready);
@@ -190,7 +190,7 @@ async fn two_workers_share_an_object_store_that_speaks_s3() {
     naming.confirm().await.unwrap();
     drop(naming);
     let reader = Worker::of(first, &[Kind::Intake, Kind::Prepare], u64::MAX);
-    let doer = Worker::of(second, &[Kind::Analyse, Kind::Cut], u64::MAX);
+    let doer = Worker::of(second, &[Kind::Analyse, Kind::Make], u64::MAX);
     until(first, |work| work.iter().all(|w| w.state == State::Done)).await;
     let asset = first.asset(id).await.unwrap();
     first.ask_for_cut(&asset, 1_000).await.unwrap();

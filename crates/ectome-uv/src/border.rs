@@ -21,9 +21,9 @@ use rayon::prelude::*;
 
 use crate::{
     chart::Chart,
+    face_graph::{FaceGraph, NONE},
     flatten::{Care, flatten},
     region::{Division, Region, Rules},
-    surface::{NONE, Surface},
 };
 
 /// Half the width of the band, as shares of the root of the smaller island's area: the wide one first, narrower ones where
@@ -48,7 +48,7 @@ const STEPS: f64 = 1e9;
 /// # Errors
 /// [`Cancelled`] when the work is stopped.
 pub fn straightened(
-    surface: &Surface,
+    surface: &FaceGraph,
     mut regions: Vec<Region>,
     rules: &Rules,
     progress: &Progress,
@@ -105,7 +105,7 @@ pub fn straightened(
 
 /// Two islands with a better border between them.
 fn redrawn(
-    surface: &Surface,
+    surface: &FaceGraph,
     division: &Division,
     pair: [u32; 2],
     regions: &[Region],
@@ -189,7 +189,7 @@ struct Reached(Vec<(u32, f64)>);
 
 impl Reached {
     fn from(
-        surface: &Surface,
+        surface: &FaceGraph,
         division: &Division,
         pair: [u32; 2],
         border: &[u32],
@@ -246,7 +246,7 @@ impl Reached {
 /// The cheapest division of `band` (in rising order) between two islands: 0 or 1 for each of its faces, and what it
 /// costs. What lies beyond the band stays; none where one island lies within it whole.
 fn least_cut(
-    surface: &Surface,
+    surface: &FaceGraph,
     division: &Division,
     pair: [u32; 2],
     band: &[u32],
@@ -347,7 +347,7 @@ mod tests {
         builder.finish()
     }
 
-    fn length_between(surface: &Surface, regions: &[Region]) -> f64 {
+    fn length_between(surface: &FaceGraph, regions: &[Region]) -> f64 {
         let inside = |f: u32| regions[0].chart.faces.binary_search(&f).is_ok();
         surface
             .edges
@@ -361,7 +361,7 @@ mod tests {
     /// 2 sin(π / 2 SIDE).
     #[test]
     fn teeth_are_taken_off() {
-        let surface = Surface::of(&half_pipe());
+        let surface = FaceGraph::of(&half_pipe());
         let none = vec![false; surface.edges.len()];
         let costs = vec![1.0; surface.edges.len()];
         let rules = Rules {
@@ -393,8 +393,8 @@ mod tests {
     /// A border that was asked for is not moved.
     #[test]
     fn seams_that_were_marked_stay() {
-        let surface = Surface::of(&half_pipe());
-        let between = |e: &crate::surface::Edge| {
+        let surface = FaceGraph::of(&half_pipe());
+        let between = |e: &crate::face_graph::Edge| {
             let row = |f: u32| f / 2 / SIDE;
             !e.fixed && (row(e.faces[0]) < 5) != (row(e.faces[1]) < 5)
         };

@@ -3,7 +3,7 @@
 use ectome_mesh::topology::UnionFind;
 use glam::DVec2;
 
-use crate::surface::{NONE, Surface};
+use crate::face_graph::{FaceGraph, NONE};
 
 /// A triangle thinner than this over its longest side is flattened as if it had that height.
 const THINNEST: f64 = 1e-4;
@@ -39,7 +39,7 @@ pub struct Chart {
 
 impl Chart {
     /// Gathers `faces` (in rising order); `open` tells which edges are seams.
-    pub fn new(surface: &Surface, faces: Vec<u32>, open: impl Fn(u32) -> bool) -> Self {
+    pub fn new(surface: &FaceGraph, faces: Vec<u32>, open: impl Fn(u32) -> bool) -> Self {
         debug_assert!(faces.is_sorted());
         let n = faces.len();
         let local = |f: u32| faces.binary_search(&f).ok();
@@ -106,7 +106,7 @@ impl Chart {
     }
 
     /// The edge of the surface a side lies on.
-    pub fn edge(&self, surface: &Surface, side: BorderSide) -> u32 {
+    pub fn edge(&self, surface: &FaceGraph, side: BorderSide) -> u32 {
         surface.face_edges[self.faces[side.face as usize] as usize][side.corner as usize]
     }
 
@@ -116,7 +116,7 @@ impl Chart {
     }
 }
 
-fn rest_of(surface: &Surface, face: u32) -> [DVec2; 2] {
+fn rest_of(surface: &FaceGraph, face: u32) -> [DVec2; 2] {
     let [a, b, c] = surface.faces[face as usize].map(|p| surface.points[p as usize]);
     let (ab, ac) = (b - a, c - a);
     let longest = ab.length().max(ac.length()).max(b.distance(c)).max(1e-12);
@@ -161,7 +161,7 @@ mod tests {
     use ectome_mesh::shapes;
 
     fn whole(mesh: &ectome_mesh::Mesh, open: impl Fn(u32) -> bool) -> Chart {
-        let surface = Surface::of(mesh);
+        let surface = FaceGraph::of(mesh);
         Chart::new(&surface, (0..mesh.face_count() as u32).collect(), open)
     }
 
@@ -177,7 +177,7 @@ mod tests {
             (2, 0)
         );
         assert_eq!(whole(&shapes::torus(1.0, 0.3, 12, 8), |_| false).euler, 0);
-        let surface = Surface::of(&ball);
+        let surface = FaceGraph::of(&ball);
         let chart = Chart::new(&surface, (1..ball.face_count() as u32).collect(), |_| false);
         assert!(chart.is_disk() && chart.loops[0].len() == 3);
     }
@@ -194,7 +194,7 @@ mod tests {
     #[test]
     fn the_rest_shape_has_the_sides_of_the_triangle() {
         let mesh = shapes::cuboid(glam::Vec3::new(3.0, 4.0, 1.0));
-        let surface = Surface::of(&mesh);
+        let surface = FaceGraph::of(&mesh);
         for f in 0..12 {
             let [a, b, c] = surface.faces[f].map(|p| surface.points[p as usize]);
             let [p, q] = rest_of(&surface, f as u32);

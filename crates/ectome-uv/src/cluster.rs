@@ -8,7 +8,7 @@ use std::{cmp::Reverse, collections::BinaryHeap};
 
 use glam::DVec3;
 
-use crate::surface::{NONE, Surface};
+use crate::face_graph::{FaceGraph, NONE};
 
 /// A cluster of faces.
 #[derive(Clone, Copy, Debug)]
@@ -44,7 +44,7 @@ pub struct Tree {
 impl Tree {
     /// Gathers `faces` across the edges that `may_cross` permits, as far as clusters spread at most `most`.
     pub fn new(
-        surface: &Surface,
+        surface: &FaceGraph,
         faces: Vec<u32>,
         may_cross: impl Fn(u32) -> bool,
         most: f64,
@@ -176,7 +176,7 @@ mod tests {
 
     #[test]
     fn a_box_falls_into_its_six_sides() {
-        let surface = Surface::of(&shapes::cuboid(glam::Vec3::new(1.0, 2.0, 3.0)));
+        let surface = FaceGraph::of(&shapes::cuboid(glam::Vec3::new(1.0, 2.0, 3.0)));
         let tree = Tree::new(&surface, (0..12).collect(), |_| true, 1e-6);
         let mut sizes: Vec<usize> = tree.roots.iter().map(|&c| tree.faces_of(c).len()).collect();
         sizes.sort_unstable();
@@ -186,7 +186,7 @@ mod tests {
     /// Half a sphere has Σ A n = πr² over an area of 2πr², a spread of 1.
     #[test]
     fn half_a_ball_spreads_by_one() {
-        let surface = Surface::of(&shapes::icosphere(1.0, 4));
+        let surface = FaceGraph::of(&shapes::icosphere(1.0, 4));
         let upper: Vec<u32> = (0..surface.faces.len() as u32)
             .filter(|&f| surface.normal[f as usize].y > 0.0)
             .collect();

@@ -8,7 +8,7 @@ use std::{cmp::Ordering, collections::BinaryHeap};
 
 use crate::{
     chart::Chart,
-    surface::{NONE, Surface},
+    face_graph::{FaceGraph, NONE},
 };
 
 struct Crossing {
@@ -40,7 +40,7 @@ impl Ord for Crossing {
 }
 
 /// The edges to open so that a chart becomes a disk; none for a disk. `cost` is what a seam along an edge costs.
-pub fn edges_to_open(surface: &Surface, chart: &Chart, cost: impl Fn(u32) -> f64) -> Vec<u32> {
+pub fn edges_to_open(surface: &FaceGraph, chart: &Chart, cost: impl Fn(u32) -> f64) -> Vec<u32> {
     if chart.is_disk() || chart.faces.is_empty() {
         return Vec::new();
     }
@@ -152,7 +152,7 @@ mod tests {
         ball.triangle(f).iter().all(|p| p.y.abs() < 0.6)
     }))]
     fn whatever_it_was_it_becomes_a_disk(#[case] mesh: ectome_mesh::Mesh) {
-        let surface = Surface::of(&mesh);
+        let surface = FaceGraph::of(&mesh);
         let faces: Vec<u32> = (0..mesh.face_count() as u32).collect();
         let chart = Chart::new(&surface, faces.clone(), |_| false);
         assert!(!chart.is_disk());

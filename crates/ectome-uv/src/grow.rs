@@ -15,9 +15,9 @@ use crate::{
     chart::Chart,
     cluster::Tree,
     cut_open::edges_to_open,
+    face_graph::{FaceGraph, NONE},
     flatten::{Care, Flat, flatten},
     region::{Division, Region, Rules},
-    surface::{NONE, Surface},
 };
 
 /// Clusters start from at most this spread of normals.
@@ -28,7 +28,7 @@ const MOST_SPREAD: f64 = 0.5;
 /// # Errors
 /// [`Cancelled`] when the work is stopped.
 pub fn charts(
-    surface: &Surface,
+    surface: &FaceGraph,
     faces: Vec<u32>,
     rules: &Rules,
     progress: &Progress,
@@ -61,7 +61,7 @@ pub fn charts(
     Ok(done)
 }
 
-fn from_the_top(surface: &Surface, tree: &Tree, cluster: u32, rules: &Rules) -> Vec<Region> {
+fn from_the_top(surface: &FaceGraph, tree: &Tree, cluster: u32, rules: &Rules) -> Vec<Region> {
     let faces = tree.faces_of(cluster);
     if let Some(region) = laid(surface, faces, rules, Care::Trial) {
         return vec![region];
@@ -80,7 +80,7 @@ fn from_the_top(surface: &Surface, tree: &Tree, cluster: u32, rules: &Rules) -> 
 }
 
 /// One triangle lies as it is.
-fn single(surface: &Surface, face: u32) -> Region {
+fn single(surface: &FaceGraph, face: u32) -> Region {
     let chart = Chart::new(surface, vec![face], |_| true);
     let [p, q] = chart.rest[0];
     let at = vec![DVec2::ZERO, p, q];
@@ -89,7 +89,7 @@ fn single(surface: &Surface, face: u32) -> Region {
 }
 
 /// Faces as one chart, cut open where they are no disk.
-pub fn laid(surface: &Surface, faces: Vec<u32>, rules: &Rules, care: Care) -> Option<Region> {
+pub fn laid(surface: &FaceGraph, faces: Vec<u32>, rules: &Rules, care: Care) -> Option<Region> {
     let mut chart = Chart::new(surface, faces, |e| rules.ends(e));
     if let Some(flat) = flatten(surface, &chart, &rules.bound, care) {
         return Some(Region::new(surface, chart, flat));
@@ -107,7 +107,7 @@ pub fn laid(surface: &Surface, faces: Vec<u32>, rules: &Rules, care: Care) -> Op
 }
 
 /// The same chart, laid flat as well as can be.
-fn polished(surface: &Surface, region: Region, rules: &Rules) -> Region {
+fn polished(surface: &FaceGraph, region: Region, rules: &Rules) -> Region {
     if region.chart.faces.len() == 1 {
         return region;
     }
@@ -125,7 +125,7 @@ struct Pair {
 }
 
 fn joined(
-    surface: &Surface,
+    surface: &FaceGraph,
     regions: Vec<Region>,
     rules: &Rules,
     progress: &Progress,
@@ -204,7 +204,7 @@ fn joined(
 
 /// Pairs that may be joined, the most worthwhile first.
 fn neighbours(
-    surface: &Surface,
+    surface: &FaceGraph,
     regions: &[Option<Region>],
     of_face: &[u32],
     seam: &[bool],
@@ -246,7 +246,7 @@ fn neighbours(
 
 /// Both charts as one, along the most visible stretch of their common border, or along all of it where the whole is flat.
 pub(crate) fn union(
-    surface: &Surface,
+    surface: &FaceGraph,
     a: &Region,
     b: &Region,
     (of_face, other): (&[u32], u32),
@@ -284,7 +284,7 @@ pub(crate) fn union(
 
 /// The stretches of border that two charts share: runs of edges that follow each other on the borders of both.
 fn arcs(
-    surface: &Surface,
+    surface: &FaceGraph,
     a: &Region,
     b: &Region,
     of_face: &[u32],

@@ -4,6 +4,7 @@ use ectome_mesh::topology::UnionFind;
 
 use crate::{
     chart::Chart,
+    face_graph::{FaceGraph, NONE},
     flatten::{Bound, Flat, measured},
     gap,
     grow::union,
@@ -11,11 +12,10 @@ use crate::{
     measure::Island,
     pack::orient,
     region::{Region, Rules},
-    surface::{NONE, Surface},
 };
 
 /// Edges along which a layout parts its faces.
-pub fn seams(surface: &Surface, layout: &Layout) -> Vec<bool> {
+pub fn seams(surface: &FaceGraph, layout: &Layout) -> Vec<bool> {
     let corner = |f: u32, point: u32| {
         let k = surface.faces[f as usize].iter().position(|&p| p == point);
         k.map(|k| layout.uv[f as usize][k])
@@ -33,7 +33,7 @@ pub fn seams(surface: &Surface, layout: &Layout) -> Vec<bool> {
         .collect()
 }
 
-fn region(surface: &Surface, layout: &Layout, seams: &[bool], island: &Island) -> Region {
+fn region(surface: &FaceGraph, layout: &Layout, seams: &[bool], island: &Island) -> Region {
     let chart = Chart::new(surface, island.faces.clone(), |e| seams[e as usize]);
     let mut at = vec![glam::DVec2::ZERO; chart.point.len()];
     for (c, &f) in chart.corners.iter().zip(&chart.faces) {
@@ -48,7 +48,7 @@ fn region(surface: &Surface, layout: &Layout, seams: &[bool], island: &Island) -
 /// Islands `a` and `b` as one chart, sewn along the longest stretch of their common seam and laid flat anew. `None` when
 /// they have none, or when the whole cannot lie flat within `bound`.
 pub fn join(
-    surface: &Surface,
+    surface: &FaceGraph,
     costs: &[f64],
     layout: &Layout,
     islands: &[Island],
@@ -69,7 +69,7 @@ pub fn join(
 }
 
 /// Parts an island across its length, in the middle. Both parts stay where they are. False when it is a single triangle.
-pub fn split(surface: &Surface, layout: &mut Layout, island: &Island) -> bool {
+pub fn split(surface: &FaceGraph, layout: &mut Layout, island: &Island) -> bool {
     if island.faces.len() < 2 {
         return false;
     }

@@ -3,7 +3,7 @@
 use ectome_mesh::{Mesh, islands};
 use glam::{DVec2, Vec2};
 
-use crate::{region::Region, stretch::Stretch, surface::NONE};
+use crate::{face_graph::NONE, region::Region, stretch::Stretch};
 
 /// UVs by face corner, apart from any mesh: u to the right, v down, so that a face seen from outside is upright when its
 /// corners turn clockwise in these figures (a negative area).

@@ -29,7 +29,7 @@
 //!
 //! | module | what it answers |
 //! |---|---|
-//! | [`surface`] | which faces share which edges, how sharply they meet |
+//! | [`face_graph`] | which faces share which edges, how sharply they meet |
 //! | [`seam_cost`], [`seam_path`] | where a seam is seen least, and the way between two points there |
 //! | [`cluster`] | which faces look the same way |
 //! | [`chart`], [`cut_open`] | faces with vertices of their own; where to cut until they are a disk |
@@ -54,6 +54,7 @@ pub mod border;
 pub mod chart;
 pub mod cluster;
 pub mod cut_open;
+pub mod face_graph;
 pub mod flatten;
 pub mod gap;
 pub mod grow;
@@ -68,5 +69,4 @@ pub mod seam_cost;
 pub mod seam_path;
 pub mod stacks;
 pub mod stretch;
-pub mod surface;
 pub mod unwrap;

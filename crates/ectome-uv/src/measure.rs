@@ -1,15 +1,18 @@
 //! A layout in numbers: coverage, overlap, gaps, density, stretch, and what is wrong with it.
 
-use ectome_mesh::{Mesh, measure};
+use ectome_mesh::{
+    Mesh, measure,
+    scanline::{self, Sides},
+};
 use glam::DVec2;
 use serde::{Deserialize, Serialize};
 
 pub use crate::island::Island;
 use crate::{
+    face_graph::NONE,
     layout::{Layout, twice_area},
     stacks,
     stretch::Stretch,
-    surface::NONE,
 };
 
 /// Side of the raster on which coverage and overlap are counted, at most.
@@ -210,9 +213,9 @@ impl Raster {
                     continue;
                 }
                 for &f in &island.faces {
-                    let shifted =
-                        layout.uv[f as usize].map(|p| p - DVec2::new(f64::from(sheet.0), 0.0));
-                    cover(shifted, n, |at| {
+                    let shift = DVec2::new(f64::from(sheet.0), 0.0);
+                    let cells = layout.uv[f as usize].map(|p| (p - shift) * n as f64);
+                    let mut hit = |at: usize| {
                         if owner[at] == 0 {
                             owner[at] = f + 1;
                             covered += 1;
@@ -221,6 +224,9 @@ impl Raster {
                         overlaps[i] += 1;
                         overlaps[layout.island[owner[at] as usize - 1] as usize] += 1;
                         twice += usize::from(!std::mem::replace(&mut seen_twice[at], true));
+                    };
+                    scanline::rows(cells, [n; 2], Sides::Shared, |y, columns| {
+                        columns.for_each(|x| hit(y * n + x));
                     });
                 }
             }
@@ -239,80 +245,9 @@ impl Raster {
     }
 }
 
-/// Calls `hit` for the cells of an n × n raster whose middle lies in a triangle; of a shared side only one triangle has the
-/// middle (top-left rule).
-pub fn cover(uv: [DVec2; 3], n: usize, mut hit: impl FnMut(usize)) {
-    let mut p = uv.map(|q| q * n as f64);
-    let twice = twice_area(p);
-    if twice == 0.0 || !twice.is_finite() {
-        return;
-    }
-    if twice < 0.0 {
-        p.swap(1, 2);
-    }
-    let (y_low, y_high) = (
-        p[0].y.min(p[1].y).min(p[2].y),
-        p[0].y.max(p[1].y).max(p[2].y),
-    );
-    let first = (y_low - 0.5).ceil().max(0.0) as usize;
-    let last = (y_high - 0.5).floor().min(n as f64 - 1.0);
-    if last < 0.0 {
-        return;
-    }
-    for y in first..=last as usize {
-        let line = y as f64 + 0.5;
-        // Where the line enters and leaves; a side owns its upper end.
-        let (mut from, mut to) = (f64::INFINITY, f64::NEG_INFINITY);
-        for k in 0..3 {
-            // The same side gives the same figure whichever way it is run.
-            let (a, b) = (p[k], p[(k + 1) % 3]);
-            let (a, b) = if (a.y, a.x) <= (b.y, b.x) {
-                (a, b)
-            } else {
-                (b, a)
-            };
-            if (a.y <= line) != (b.y <= line) {
-                let x = a.x + (line - a.y) / (b.y - a.y) * (b.x - a.x);
-                from = from.min(x);
-                to = to.max(x);
-            }
-        }
-        if from > to {
-            continue;
-        }
-        let start = (from - 0.5).ceil().max(0.0) as usize;
-        let end = (to - 0.5).ceil().clamp(0.0, n as f64) as usize;
-        for x in start..end {
-            hit(y * n + x);
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    /// A square of 0.25 has (0.25 n)² texels, whichever way it is divided and turned.
-    #[test]
-    fn coverage_is_exact_on_aligned_squares() {
-        let square = |x: f64, y: f64, s: f64| {
-            let at = |i: f64, j: f64| DVec2::new(x + s * i, y + s * j);
-            [
-                [at(0., 0.), at(0., 1.), at(1., 1.)],
-                [at(0., 0.), at(1., 1.), at(1., 0.)],
-            ]
-        };
-        let mut hits = vec![0; 64 * 64];
-        for t in square(0.25, 0.5, 0.25) {
-            cover(t, 64, |i| hits[i] += 1);
-        }
-        assert_eq!(hits.iter().sum::<i32>(), 16 * 16);
-        assert!(hits.iter().all(|&h| h <= 1));
-        assert_eq!(
-            (hits[32 * 64 + 16], hits[32 * 64 + 15], hits[47 * 64 + 31]),
-            (1, 0, 1)
-        );
-    }
 
     #[test]
     fn mean_and_spread_are_weighed() {

@@ -2,7 +2,7 @@
 
 use ectome_mesh::Mesh;
 
-use crate::{measure::Island, seam_cost, surface::Surface};
+use crate::{face_graph::FaceGraph, measure::Island, seam_cost};
 
 /// The steps that suggestions are made in.
 const STEPS: [f64; 4] = [0.25, 0.5, 0.75, 1.0];
@@ -10,7 +10,7 @@ const STEPS: [f64; 4] = [0.25, 0.5, 0.75, 1.0];
 /// A factor for the texel density of each island. How much of the time a face can be seen is taken as the share of
 /// directions it is open to, those from below the horizon counted a third: common practice, no published source. Length on a
 /// texture goes with the root of what an area deserves.
-pub fn suggested(mesh: &Mesh, surface: &Surface, islands: &[Island]) -> Vec<f64> {
+pub fn suggested(mesh: &Mesh, surface: &FaceGraph, islands: &[Island]) -> Vec<f64> {
     let open = seam_cost::openness(mesh, surface);
     let seen: Vec<f64> = islands
         .iter()

@@ -6,8 +6,8 @@ use glam::DVec3;
 
 use crate::{
     chart::Chart,
+    face_graph::{FaceGraph, NONE},
     flatten::{Bound, Flat},
-    surface::{NONE, Surface},
 };
 
 /// What decides about charts.
@@ -45,7 +45,7 @@ impl Rules<'_> {
 }
 
 impl Region {
-    pub(crate) fn new(surface: &Surface, chart: Chart, flat: Flat) -> Self {
+    pub(crate) fn new(surface: &FaceGraph, chart: Chart, flat: Flat) -> Self {
         let normal = chart.faces.iter().fold(DVec3::ZERO, |n, &f| {
             n + surface.normal[f as usize] * surface.area[f as usize]
         });
@@ -69,7 +69,7 @@ pub(crate) struct Division {
 }
 
 impl Division {
-    pub fn of(surface: &Surface, regions: &[Region], rules: &Rules) -> Self {
+    pub fn of(surface: &FaceGraph, regions: &[Region], rules: &Rules) -> Self {
         let mut of_face = vec![NONE; surface.faces.len()];
         let mut seam: Vec<bool> = (0..surface.edges.len() as u32)
             .map(|e| rules.ends(e))
@@ -86,7 +86,7 @@ impl Division {
     }
 
     /// The edges that part two islands and could lie elsewhere, by pair of islands.
-    pub fn borders(&self, surface: &Surface, rules: &Rules) -> BTreeMap<[u32; 2], Vec<u32>> {
+    pub fn borders(&self, surface: &FaceGraph, rules: &Rules) -> BTreeMap<[u32; 2], Vec<u32>> {
         let mut borders: BTreeMap<[u32; 2], Vec<u32>> = BTreeMap::new();
         for (e, edge) in surface.edges.iter().enumerate() {
             if edge.fixed || rules.ends(e as u32) {

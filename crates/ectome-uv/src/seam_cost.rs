@@ -4,7 +4,7 @@ use ectome_mesh::{Mesh, rays};
 use glam::Vec3;
 use rayon::prelude::*;
 
-use crate::surface::{NONE, Surface};
+use crate::face_graph::{FaceGraph, NONE};
 
 /// Rays that tell how open a face lies.
 const RAYS: usize = 16;
@@ -13,7 +13,7 @@ const RAYS: usize = 16;
 pub const CREASE: f64 = 30.0 * std::f64::consts::PI / 180.0;
 
 /// How much of the half space over each face is open (0–1), from rays.
-pub fn openness(mesh: &Mesh, surface: &Surface) -> Vec<f32> {
+pub fn openness(mesh: &Mesh, surface: &FaceGraph) -> Vec<f32> {
     let blocker = rays::Blocker::of(mesh);
     let directions = rays::directions(2 * RAYS);
     let size = ectome_mesh::measure::bounds(mesh).diagonal();
@@ -42,7 +42,7 @@ pub fn openness(mesh: &Mesh, surface: &Surface) -> Vec<f32> {
 }
 
 /// What a seam costs along each edge, per metre: 1 in full view on a smooth surface, less elsewhere.
-pub fn costs(surface: &Surface, openness: &[f32]) -> Vec<f64> {
+pub fn costs(surface: &FaceGraph, openness: &[f32]) -> Vec<f64> {
     surface
         .edges
         .iter()
@@ -81,7 +81,7 @@ mod tests {
     #[test]
     fn a_convex_thing_is_open_all_over_and_its_underside_is_cheaper() {
         let mesh = shapes::icosphere(1.0, 2);
-        let surface = Surface::of(&mesh);
+        let surface = FaceGraph::of(&mesh);
         let open = openness(&mesh, &surface);
         assert!(open.iter().all(|&o| o > 0.99));
         let costs = costs(&surface, &open);

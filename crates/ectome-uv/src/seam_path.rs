@@ -2,10 +2,10 @@
 
 use std::{cmp::Reverse, collections::BinaryHeap};
 
-use crate::surface::{NONE, Surface};
+use crate::face_graph::{FaceGraph, NONE};
 
 /// The edges of the cheapest way from point `from` to point `to`, in order; empty when there is none.
-pub fn shortest(surface: &Surface, costs: &[f64], from: u32, to: u32) -> Vec<u32> {
+pub fn shortest(surface: &FaceGraph, costs: &[f64], from: u32, to: u32) -> Vec<u32> {
     let n = surface.points.len();
     // Edges by point.
     let mut start = vec![0u32; n + 1];
@@ -74,7 +74,7 @@ mod tests {
     #[test]
     fn the_way_over_a_ball_is_half_round() {
         let mesh = shapes::icosphere(1.0, 4);
-        let surface = Surface::of(&mesh);
+        let surface = FaceGraph::of(&mesh);
         let ends = [1.0f32, -1.0].map(|y| {
             (0..mesh.points.len() as u32)
                 .max_by(|&a, &b| {

@@ -15,7 +15,7 @@ const BESIDE: f64 = 0.25 / 2048.0;
 const CELL: f64 = 64.0 * BESIDE;
 
 /// What islands are compared by.
-struct Outline {
+struct Footprint {
     island: u32,
     low: DVec2,
     high: DVec2,
@@ -26,11 +26,11 @@ struct Outline {
 /// For each island the first that lies where it does.
 pub fn of(layout: &Layout) -> Vec<u32> {
     // By the textures, the number of faces and the cell of the low corner.
-    let mut first: HashMap<(u32, usize, [i64; 2]), Vec<Outline>> = HashMap::new();
+    let mut first: HashMap<(u32, usize, [i64; 2]), Vec<Footprint>> = HashMap::new();
     let faces = layout.faces();
     let mut out = Vec::with_capacity(faces.len());
     for (i, faces) in faces.iter().enumerate() {
-        let own = Outline::of(i as u32, layout, faces);
+        let own = Footprint::of(i as u32, layout, faces);
         let textures = layout.textures.get(faces[0] as usize).copied().unwrap_or(0);
         let [x, y] = cell(own.low, CELL);
         let near = (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| [x + dx, y + dy]));
@@ -53,7 +53,7 @@ fn cell(p: DVec2, edge: f64) -> [i64; 2] {
     (p / edge).floor().to_array().map(|v| v as i64)
 }
 
-impl Outline {
+impl Footprint {
     fn of(island: u32, layout: &Layout, faces: &[u32]) -> Self {
         let (mut low, mut high) = (DVec2::INFINITY, DVec2::NEG_INFINITY);
         let mut corners = HashMap::new();

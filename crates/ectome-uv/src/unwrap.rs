@@ -5,12 +5,12 @@ use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 use crate::{
+    face_graph::FaceGraph,
     flatten::Bound,
     grow,
     layout::Layout,
     region::{Region, Rules},
     seam_cost,
-    surface::Surface,
 };
 
 /// How charts are divided.
@@ -71,7 +71,7 @@ pub struct Options {
 /// What a surface knows before it is unwrapped: where seams cost what.
 pub struct Ground {
     /// The surface.
-    pub surface: Surface,
+    pub surface: FaceGraph,
     /// What a seam costs along each edge, per metre.
     pub costs: Vec<f64>,
     /// Edges that are drawn hard: their faces have different normals there, or meet at more than [`HARD`] where a mesh
@@ -88,7 +88,7 @@ const SPLIT: f32 = 10.0 * std::f32::consts::PI / 180.0;
 /// Islands of less than this share of the surface are joined with others across hard edges.
 const SMALL: f64 = 1.0 / 3000.0;
 
-fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
+fn hard(mesh: &Mesh, surface: &FaceGraph) -> Vec<bool> {
     let normal_at = |face: u32, point: u32| -> Option<Vec3> {
         let k = surface.faces[face as usize]
             .iter()
@@ -98,7 +98,7 @@ fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
             .get(mesh.corners[3 * face as usize + k] as usize)?;
         (n != Vec3::ZERO).then_some(n)
     };
-    let split = |e: &crate::surface::Edge| -> Option<bool> {
+    let split = |e: &crate::face_graph::Edge| -> Option<bool> {
         let [f, g] = e.faces;
         let mut widest = f32::INFINITY;
         for p in e.points {
@@ -107,14 +107,14 @@ fn hard(mesh: &Mesh, surface: &Surface) -> Vec<bool> {
         }
         Some(widest > SPLIT)
     };
-    let hard = |e: &crate::surface::Edge| !e.fixed && split(e).unwrap_or(e.turn.abs() > HARD);
+    let hard = |e: &crate::face_graph::Edge| !e.fixed && split(e).unwrap_or(e.turn.abs() > HARD);
     surface.edges.iter().map(hard).collect()
 }
 
 impl Ground {
     /// Examines an all-triangle mesh.
     pub fn of(mesh: &Mesh) -> Self {
-        let surface = Surface::of(mesh);
+        let surface = FaceGraph::of(mesh);
         let open = seam_cost::openness(mesh, &surface);
         let costs = seam_cost::costs(&surface, &open);
         let hard = hard(mesh, &surface);

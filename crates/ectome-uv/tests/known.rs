@@ -6,11 +6,11 @@ use common::{laid_out, wall};
 use ectome_mesh::{Mesh, edit, shapes};
 use ectome_uv::{
     chart::Chart,
+    face_graph::FaceGraph,
     flatten::{Bound, Care, flatten},
     layout::Layout,
     measure,
     pack::Settings,
-    surface::Surface,
     unwrap::Manner,
 };
 use glam::{DVec2, Vec3};
@@ -87,7 +87,7 @@ fn a_cap_is_stretched_no_more_than_by_azimuthal_maps(#[case] degrees: f64) {
             .iter()
             .all(|p| f64::from(p.y) >= theta.cos())
     });
-    let surface = Surface::of(&cap);
+    let surface = FaceGraph::of(&cap);
     let chart = Chart::new(&surface, (0..cap.face_count() as u32).collect(), |_| false);
     let flat = flatten(&surface, &chart, &Bound::stretch(2.0, 9.0), Care::Best).unwrap();
     let best = equal_area.min(equidistant);

@@ -2,7 +2,7 @@
 
 use ectome_recipe::{Inspection, Standing, advice, maps::Kind};
 
-pub use ectome_recipe::words::{counted, distance, grouped, length, sentence};
+pub use ectome_recipe::figures::{counted, distance, grouped, length, sentence};
 
 /// Bytes in the unit that suits them.
 pub fn bytes(n: u64) -> String {

@@ -1,6 +1,10 @@
 //! The first UV set: where it is missing, flat, twice over, or outside the texture.
 
-use ectome_mesh::{Mesh, triangulate::triangulate};
+use ectome_mesh::{
+    Mesh,
+    scanline::{self, Sides},
+    triangulate::triangulate,
+};
 use glam::Vec2;
 
 use super::{Kind, List, face_spot};
@@ -10,6 +14,9 @@ const RASTER: usize = 1024;
 
 /// UVs with less area than this are flat: a hundredth of a texel of a texture of 4096.
 const FLAT: f32 = 0.01 / (4096.0 * 4096.0);
+
+/// Squares that a triangle may span before it is left out.
+const MOST_REPEATS: f64 = 4.0;
 
 pub(super) fn examine(mesh: &Mesh, list: &mut List) {
     let (flat, _) = triangulate(mesh);
@@ -114,40 +121,26 @@ pub fn overlap_percent(mesh: &Mesh) -> f64 {
     )
 }
 
-/// Calls `hit` for the raster cells whose middle lies in a triangle (its own cell, where it repeats outside
-/// 0–1); of a shared side only one triangle has the middle (top-left rule).
+/// Calls `hit` for the raster cells whose middle lies in a triangle (its own cell, where it repeats outside 0–1).
 fn cover(uv: [Vec2; 3], mut hit: impl FnMut(usize)) {
-    let mut p = uv.map(|q| (q.as_dvec2()) * RASTER as f64);
-    let twice = (p[1] - p[0]).perp_dot(p[2] - p[0]);
-    if twice == 0.0 || !twice.is_finite() {
-        return;
-    }
-    if twice < 0.0 {
-        p.swap(1, 2);
-    }
-    let low = p[0].min(p[1]).min(p[2]);
-    let high = p[0].max(p[1]).max(p[2]);
+    let n = RASTER as f64;
+    let p = uv.map(|q| q.as_dvec2() * n);
+    let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
     // A triangle that repeats many times over says nothing about overlaps.
-    if (high - low).max_element() > 4.0 * RASTER as f64 {
+    if !low.is_finite() || !((high - low).max_element() <= MOST_REPEATS * n) {
         return;
     }
-    let inside = |x: f64, y: f64| {
-        let q = glam::DVec2::new(x, y);
-        (0..3).all(|k| {
-            let (a, b) = (p[k], p[(k + 1) % 3]);
-            let side = (b - a).perp_dot(q - a);
-            let owns = b.y < a.y || (b.y == a.y && b.x < a.x);
-            side > 0.0 || (side == 0.0 && owns)
-        })
-    };
-    let n = RASTER as i64;
-    for y in (low.y - 0.5).floor() as i64..=(high.y + 0.5).ceil() as i64 {
-        for x in (low.x - 0.5).floor() as i64..=(high.x + 0.5).ceil() as i64 {
-            if inside(x as f64 + 0.5, y as f64 + 0.5) {
-                hit((y.rem_euclid(n) * n + x.rem_euclid(n)) as usize);
-            }
-        }
-    }
+    // Rows are counted from the whole square below the triangle.
+    let from = (low / n).floor() * n;
+    let wide = (high - from).ceil().as_usizevec2();
+    scanline::rows(
+        p.map(|q| q - from),
+        wide.into(),
+        Sides::Shared,
+        |y, columns| {
+            columns.for_each(|x| hit(y % RASTER * RASTER + x % RASTER));
+        },
+    );
 }
 
 #[cfg(test)]

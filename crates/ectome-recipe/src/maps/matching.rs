@@ -99,7 +99,7 @@ fn stand(source: &Mesh, low: &Mesh, wanted: &[u32], own: &mut [u32]) {
     if source.parts.iter().all(|p| p.fate != Fate::Imprint) {
         return;
     }
-    let surface = nearest::Surface::of(low);
+    let surface = nearest::SurfaceIndex::of(low);
     let part_of_face = low.part_of_faces();
     for (p, number) in own
         .iter_mut()

@@ -5,7 +5,7 @@ use ectome_mesh::{Mesh, measure};
 use glam::Vec3;
 
 use super::{BakeSettings, Kind};
-use crate::{EngineError, uv::examined, words};
+use crate::{EngineError, figures, uv::examined};
 
 /// Islands may overlap on this share of the sheet (percent) before it is refused: what rounding does to shared edges.
 const OVERLAP: f64 = 0.05;
@@ -98,7 +98,7 @@ pub(crate) fn same_space(source: &Mesh, low: &Mesh) -> Result<(), EngineError> {
     let off = b.centre() - a.centre();
     refuse(format!(
         "the low one lies {} off ({:.3}, {:.3}, {:.3} m). Move one of them",
-        words::length(f64::from(off.length()) * 1e3),
+        figures::length(f64::from(off.length()) * 1e3),
         off.x,
         off.y,
         off.z

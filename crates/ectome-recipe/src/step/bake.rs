@@ -7,10 +7,10 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     EngineError,
     engine::Input,
+    figures::counted,
     kept::Artefact,
     maps::{self, BakeSettings, Earlier, on_sheet},
     picture, proof,
-    words::counted,
 };
 
 /// Bakes maps.

@@ -4,7 +4,7 @@ use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output};
-use crate::{CutSettings, EngineError, Target, engine::Input, words};
+use crate::{CutSettings, EngineError, Target, engine::Input, figures};
 
 /// Collapses edges down to a target.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -27,9 +27,9 @@ impl Operation for Cut {
 
     fn wish(&self) -> String {
         match self.target {
-            Target::Triangles(n) => format!("Cutting to {}", words::grouped(n)),
+            Target::Triangles(n) => format!("Cutting to {}", figures::grouped(n)),
             Target::SharePercent(share) => format!("Cutting to {share} %"),
-            Target::WithinMm(mm) => format!("Cutting to within {}", words::length(mm)),
+            Target::WithinMm(mm) => format!("Cutting to within {}", figures::length(mm)),
         }
     }
 

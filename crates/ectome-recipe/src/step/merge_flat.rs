@@ -11,10 +11,10 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
+    figures::length,
     jury::Jury,
     measured::{part_at, report},
     proof::{Proven, prove},
-    words::length,
 };
 
 /// Takes flat regions and straight lines to the corners they need; nothing else changes.

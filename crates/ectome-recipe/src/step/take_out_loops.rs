@@ -11,10 +11,10 @@ use super::{Nature, Operation, Output, triangulated};
 use crate::{
     CutReport, CutSettings, EngineError,
     engine::Input,
+    figures,
     jury::Jury,
     measured::{measured_report, part_at},
     proof::{Proven, prove},
-    words,
 };
 
 /// Takes edge loops out; every point that stays keeps its place and its UV.
@@ -39,7 +39,9 @@ impl Operation for TakeOutLoops {
     fn wish(&self) -> String {
         match self.which {
             Which::Every(n) => format!("Taking one loop in {n} out"),
-            Which::Triangles(n) => format!("Taking loops out down to {}", words::grouped(n as u64)),
+            Which::Triangles(n) => {
+                format!("Taking loops out down to {}", figures::grouped(n as u64))
+            }
         }
     }
 

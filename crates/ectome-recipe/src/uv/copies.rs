@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use ectome_intake::parts::{mirror, repeats};
 use ectome_mesh::{Cancelled, Mesh, Progress};
-use ectome_uv::{layout::Layout, surface::NONE};
+use ectome_uv::{face_graph::NONE, layout::Layout};
 use glam::Vec3;
 
 /// For faces that are copies: the face they copy, and the corner of it that each of their corners falls on.

@@ -2,11 +2,11 @@
 
 use ectome_formats::{FormatError, Scene, glb};
 use ectome_uv::{
+    face_graph::NONE,
     gap,
     layout::{Layout, twice_area},
     measure,
     stretch::Stretch,
-    surface::NONE,
 };
 use serde::Serialize;
 

@@ -4,19 +4,19 @@ use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, nearest};
 use ectome_uv::{
     arrange::{self, Wishes},
+    face_graph::{FaceGraph, NONE},
     flatten::Bound,
     join,
     layout::{Layout, Placement},
     measure::{self, Island, Numbers},
     pack::PackError,
     priority,
-    surface::{NONE, Surface},
     unwrap::{self, Ground, Manner, Mark, Options},
 };
 use glam::{DVec2, Vec3};
 
 use super::{Packing, Spot, Stacks, UvChange, copies::Copies, layout_of};
-use crate::{EngineError, UvFault, words::grouped};
+use crate::{EngineError, UvFault, figures::grouped};
 
 /// A mesh, its layout, and how it is to be laid out.
 pub(super) struct Work<'a> {
@@ -25,7 +25,7 @@ pub(super) struct Work<'a> {
     /// Where everything lies.
     pub(super) layout: Layout,
     islands: Vec<Island>,
-    nearest: nearest::Surface,
+    nearest: nearest::SurfaceIndex,
 }
 
 impl<'a> Work<'a> {
@@ -35,7 +35,7 @@ impl<'a> Work<'a> {
         let layout = layout_of(scene, packing.sheet.sheets);
         Self {
             islands: measure::islands(mesh, &layout),
-            nearest: nearest::Surface::of(mesh),
+            nearest: nearest::SurfaceIndex::of(mesh),
             mesh,
             packing,
             layout,
@@ -94,7 +94,7 @@ impl<'a> Work<'a> {
             } => self.unwrap(*manner, marks, only, progress),
             UvChange::Split { at } => {
                 let chosen = self.chosen(at)?;
-                let surface = Surface::of(self.mesh);
+                let surface = FaceGraph::of(self.mesh);
                 let before = self.layout.count;
                 let split = chosen
                     .iter()
@@ -149,7 +149,7 @@ impl<'a> Work<'a> {
                 ))
             }
             UvChange::SuggestPriorities => {
-                let surface = Surface::of(self.mesh);
+                let surface = FaceGraph::of(self.mesh);
                 let mut factors = priority::suggested(self.mesh, &surface, &self.islands);
                 // A stack is worth what its most visible island is.
                 for i in 0..factors.len() {

@@ -1,6 +1,6 @@
 //! What is said when work did not work out: the source, the disk, memory and Ectome itself apart.
 
-use ectome_recipe::{EngineError, words::sentence};
+use ectome_recipe::{EngineError, figures::sentence};
 
 use crate::{Store, StoreError, work::Work};
 
@@ -60,7 +60,7 @@ mod tests {
     fn crashed(memory: u64) -> Work {
         Work {
             id: 1,
-            kind: Kind::Cut,
+            kind: Kind::Make,
             asset: 1,
             asset_name: "Float".to_owned(),
             candidate: None,

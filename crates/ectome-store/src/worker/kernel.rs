@@ -146,7 +146,7 @@ pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError>
                 flat,
             })
         }
-        Kind::Cut => {
+        Kind::Make => {
             let mut outcome = engine::run(recipe, stock, &progress.span(0.0, 0.97))?;
             let mesh = Written::of(&outcome.scene)?;
             let shown = triangulated(outcome.scene.clone(), progress)?;

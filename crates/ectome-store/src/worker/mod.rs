@@ -300,7 +300,7 @@ impl Worker {
     async fn recipe(&self, work: &Work) -> Result<Option<Recipe>, StoreError> {
         let store = &self.store;
         Ok(Some(match (work.kind, &work.candidate) {
-            (Kind::Cut, Some(hash)) => store.recipe(hash).await?,
+            (Kind::Make, Some(hash)) => store.recipe(hash).await?,
             (Kind::Analyse, _) => store.asset(work.asset).await?.recipe(4),
             (Kind::Prepare, _) => {
                 let asset = store.asset(work.asset).await?;
@@ -337,7 +337,7 @@ impl Worker {
         match (work.kind, &work.candidate) {
             (Kind::Intake, _) => store.fail_intake(work.asset, fault).await,
             (Kind::Prepare, _) => store.fail_preparation(work.asset, fault).await,
-            (_, Some(hash)) => store.fail_cut(hash, fault).await,
+            (_, Some(hash)) => store.fail_candidate(hash, fault).await,
             // An analysis that failed or was stopped leaves the asset as it was; a cut makes it again.
             (_, None) => Ok(()),
         }

@@ -151,5 +151,5 @@ async fn finish(
         artefacts,
         shares_with: outcome.artefacts_of,
     };
-    store.finish_cut(hash, &finished, &SHARED).await
+    store.finish_candidate(hash, &finished, &SHARED).await
 }

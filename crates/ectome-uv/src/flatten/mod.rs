@@ -8,7 +8,7 @@ mod tutte;
 
 use glam::{DVec2, DVec3};
 
-use crate::{chart::Chart, pack::orient, stretch::Stretch, surface::Surface};
+use crate::{chart::Chart, face_graph::FaceGraph, pack::orient, stretch::Stretch};
 use dirichlet::Improver;
 
 /// What a map may do at most.
@@ -86,7 +86,7 @@ pub enum Care {
 }
 
 /// Lays a chart flat within `bound`; `None` when that cannot be done without folds and crossings.
-pub fn flatten(surface: &Surface, chart: &Chart, bound: &Bound, care: Care) -> Option<Flat> {
+pub fn flatten(surface: &FaceGraph, chart: &Chart, bound: &Bound, care: Care) -> Option<Flat> {
     if let Some(flat) = projected(surface, chart) {
         return bound.holds_shape(chart, &flat.at).then_some(flat);
     }
@@ -143,7 +143,7 @@ fn improve(chart: &Chart, at: &mut [DVec2], bound: &Bound, care: Care) {
 }
 
 /// Flat charts are laid down as they are, holes and all.
-fn projected(surface: &Surface, chart: &Chart) -> Option<Flat> {
+fn projected(surface: &FaceGraph, chart: &Chart) -> Option<Flat> {
     let area = chart.whole_area();
     let normal = chart.faces.iter().fold(DVec3::ZERO, |n, &f| {
         n + surface.normal[f as usize] * surface.area[f as usize]

@@ -8,7 +8,7 @@ use std::f64::consts::TAU;
 use glam::{DVec2, DVec3};
 
 use super::sparse::Pattern;
-use crate::{chart::Chart, surface::NONE};
+use crate::{chart::Chart, face_graph::NONE};
 
 /// The map of a disk, with the area of the chart. `None` for what is no disk.
 pub fn map(chart: &Chart, places: &[DVec3]) -> Option<Vec<DVec2>> {

@@ -24,7 +24,7 @@ pub struct TierLine {
     pub icon: &'static str,
     pub class: &'static str,
     /// What was found, one sentence for each thing a brief asks for, and what to do about it.
-    pub findings: Vec<FindingLine>,
+    pub requirements: Vec<RequirementLine>,
     pub switch: String,
     pub number: u32,
     pub fault: String,
@@ -33,7 +33,7 @@ pub struct TierLine {
 }
 
 /// One thing a brief asks for.
-pub struct FindingLine {
+pub struct RequirementLine {
     pub class: &'static str,
     pub says: String,
     pub remedy: String,
@@ -141,14 +141,14 @@ fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
     let judgement = judged::judge(brief, asset, t.tier as usize, c);
     let (word, icon, class) = standing_of(c, judgement.as_ref().map(|j| j.standing));
     let deviation = c.report.as_ref().map_or(0.0, |r| r.deviation_max_mm);
-    let findings = judgement.iter().flat_map(|j| &j.findings);
+    let requirements = judgement.iter().flat_map(|j| &j.requirements);
     TierLine {
         tier: t.tier,
         locked: t.locked,
         ready: c.state == CandidateState::Ready,
         out_of_date: c.is_out_of_date(asset),
-        findings: findings
-            .map(|f| FindingLine {
+        requirements: requirements
+            .map(|f| RequirementLine {
                 class: words::standing(f.standing).2,
                 says: f.says.clone(),
                 remedy: f.remedy.clone(),

@@ -1,17 +1,9 @@
 //! What the forms of the Intake and Parts steps ask for.
 
+use ectome_formats::space::metres;
 use ectome_recipe::{Change, DivideInto, Fate, Plane, Space, SplitBy, Up, Weld};
 
 use crate::{failure::Failure, fields::Fields};
-
-/// Metres in a unit that a form may name.
-pub const UNITS: [(&str, f32); 5] = [
-    ("m", 1.0),
-    ("cm", 0.01),
-    ("mm", 0.001),
-    ("in", 0.0254),
-    ("ft", 0.3048),
-];
 
 /// Reads the change that a form describes.
 pub fn change(f: &Fields) -> Result<Change, Failure> {
@@ -139,9 +131,7 @@ fn unknown(change: &str) -> Failure {
 
 fn space(f: &Fields) -> Result<Space, Failure> {
     let unit = f.text("unit");
-    let &(_, unit_m) = UNITS
-        .iter()
-        .find(|(name, _)| *name == unit)
+    let unit_m = metres(unit)
         .ok_or_else(|| Failure::bad("A unit is one of m, cm, mm, in and ft. Choose one."))?;
     Ok(Space {
         unit_m,

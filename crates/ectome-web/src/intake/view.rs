@@ -1,12 +1,12 @@
 //! What the Intake step shows: counts, what is wrong and what repairs it, what was done, where it is from.
 
 use ectome_recipe::{
-    Change, Finding, FindingKind, Inspection, Up, finding::noun, preparation::Sizes,
+    AdvisedFinding, Change, FindingKind, Inspection, Up, finding::noun, preparation::Sizes,
 };
 use ectome_store::asset::{Asset, PassOn, Provenance};
 
-use super::change_form::UNITS;
 use crate::{asset::rows::Rows, failure::Failure, state::App, words};
+use ectome_formats::space::UNITS;
 
 /// A finding as a line.
 pub struct FindingLine {
@@ -161,7 +161,7 @@ fn space_view(asset: &Asset) -> SpaceView {
     }
 }
 
-fn finding_line((number, f): (usize, &Finding)) -> FindingLine {
+fn finding_line((number, f): (usize, &AdvisedFinding)) -> FindingLine {
     let (word, class, icon) = match f.rank {
         3 => ("spoils a cut", "is-over", "cross"),
         2 => ("shows", "is-tight", "tight"),

@@ -1,6 +1,6 @@
 //! The Proof step, and the proof sheet of a chain.
 
-mod sheet;
+mod proof_sheet;
 mod view;
 
 use axum::{Router, routing::get};
@@ -12,6 +12,6 @@ use crate::state::App;
 /// The routes of the proof sheet.
 pub fn routes() -> Router<App> {
     Router::new()
-        .route("/assets/{id}/sheet", get(sheet::page))
-        .route("/assets/{id}/sheet/picture", get(sheet::picture))
+        .route("/assets/{id}/sheet", get(proof_sheet::page))
+        .route("/assets/{id}/sheet/picture", get(proof_sheet::picture))
 }

@@ -131,7 +131,7 @@ impl ProofView {
         };
         let verdict = judgement.as_ref().map_or(not_asked, |j| {
             let (_, icon, class) = words::standing(j.standing);
-            let remedies = j.findings.iter().filter(|f| !f.remedy.is_empty());
+            let remedies = j.requirements.iter().filter(|f| !f.remedy.is_empty());
             VerdictLine {
                 says: format!("As LOD{number}: {}", j.sentence()),
                 class,

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use ectome_formats::glb;
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked, dressed},
     step::triangulated,

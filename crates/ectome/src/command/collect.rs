@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 
 use super::{failure::Failure, place::Elsewhere, serve::lock};
 use crate::output::say;

@@ -3,8 +3,8 @@
 use std::path::PathBuf;
 
 use clap::Args;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::step;
-use ectome_recipe::words::grouped;
 
 use super::failure::Failure;
 use crate::{

@@ -3,7 +3,7 @@
 use std::{path::PathBuf, time::Instant};
 
 use clap::Args;
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     Faces, Session, Target,
     step::{self, merge_flat},

@@ -8,7 +8,7 @@ use std::{
 
 use clap::Args;
 use ectome_mesh::Progress;
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{picture, step};
 
 use super::failure::Failure;

@@ -1,7 +1,7 @@
 //! `ectome inspect`: what a file consists of.
 
 use clap::Args;
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{Inspection, finding::noun};
 
 use super::{failure::Failure, source::SourceArgs};

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     CutSettings, LoopChoice,
     step::{self, list_loops, take_out_loops},

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 
 use super::{failure::Failure, settings::ObjectArgs, source::SourceArgs};
 use crate::{

@@ -19,7 +19,7 @@ use serde::Serialize;
 use super::{
     failure::Failure,
     plan::{brief, proposed},
-    sheet,
+    proof_sheet,
     source::{HowArgs, stem},
 };
 use crate::{
@@ -272,7 +272,7 @@ impl Job<'_> {
             tiers,
             files: files.iter().map(|(n, b)| (n.clone(), b.len())).collect(),
         };
-        let html = sheet::html(self.name, &whole, &pictures);
+        let html = proof_sheet::html(self.name, &whole, &pictures);
         files.push(("sheet.html".to_owned(), html.into_bytes()));
         std::fs::create_dir_all(self.out).map_err(|e| Failure::Write(self.out.to_owned(), e))?;
         for (name, bytes) in &files {

@@ -2,8 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use clap::{Args, ValueEnum};
-use ectome_formats::Scene;
+use clap::{Args, ValueEnum, builder::PossibleValuesParser};
+use ectome_formats::{
+    Scene,
+    space::{self, UNITS},
+};
 use ectome_mesh::Progress;
 use ectome_recipe::{Change, Done, Space, Up, preparation::appended, step};
 use serde::Deserialize;
@@ -24,8 +27,8 @@ pub struct SourceArgs {
 #[derive(Args)]
 pub struct HowArgs {
     /// The unit the file counts in, where its format does not say. Without it: metres.
-    #[arg(long)]
-    unit: Option<Unit>,
+    #[arg(long, value_parser = PossibleValuesParser::new(UNITS.map(|(symbol, _)| symbol)))]
+    unit: Option<String>,
     /// The axis that points up, where the format does not say. Without it: y.
     #[arg(long)]
     up: Option<Axis>,
@@ -33,15 +36,6 @@ pub struct HowArgs {
     /// distance_m = 0.0001.
     #[arg(long, value_name = "STEPS.toml")]
     steps: Option<PathBuf>,
-}
-
-#[derive(Clone, Copy, ValueEnum)]
-enum Unit {
-    M,
-    Cm,
-    Mm,
-    In,
-    Ft,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -87,13 +81,7 @@ impl HowArgs {
     pub fn changes(&self) -> Result<Vec<Change>, Failure> {
         let mut list = Vec::new();
         if self.unit.is_some() || self.up.is_some() {
-            let unit_m = match self.unit.unwrap_or(Unit::M) {
-                Unit::M => 1.0,
-                Unit::Cm => 0.01,
-                Unit::Mm => 0.001,
-                Unit::In => 0.0254,
-                Unit::Ft => 0.3048,
-            };
+            let unit_m = self.unit.as_deref().and_then(space::metres).unwrap_or(1.0);
             let up = match self.up.unwrap_or(Axis::Y) {
                 Axis::X => Up::X,
                 Axis::Y => Up::Y,

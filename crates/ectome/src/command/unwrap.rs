@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use ectome_recipe::words::grouped;
+use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     Manner, Packing, SheetSettings, SheetsAs, Stacks, Turns, UvChange, UvStep,
     sheets::delivered,

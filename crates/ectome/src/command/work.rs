@@ -33,7 +33,7 @@ pub struct Work {
 }
 
 fn kind(word: &str) -> Result<Kind, String> {
-    Kind::of(word).ok_or_else(|| "kinds are intake, prepare, analyse and cut".to_owned())
+    Kind::of(word).ok_or_else(|| "kinds are intake, prepare, analyse and make".to_owned())
 }
 
 /// A size with its unit, decimal as everywhere here.

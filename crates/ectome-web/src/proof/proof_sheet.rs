@@ -49,13 +49,13 @@ struct Page {
 }
 
 /// A chain with what its sheet needs.
-struct Sheet {
+struct ProofSheet {
     asset: Asset,
     brief: Brief,
     chain: Vec<ChainTier>,
 }
 
-async fn sheet(app: &App, id: u64) -> Result<Sheet, Failure> {
+async fn sheet(app: &App, id: u64) -> Result<ProofSheet, Failure> {
     let asset = ready_asset(app, id).await?;
     let brief = brief_of(app, &asset).await?;
     let chain = app.store.chain(id).await?;
@@ -65,14 +65,14 @@ async fn sheet(app: &App, id: u64) -> Result<Sheet, Failure> {
             asset.name
         )));
     }
-    Ok(Sheet {
+    Ok(ProofSheet {
         asset,
         brief,
         chain,
     })
 }
 
-impl Sheet {
+impl ProofSheet {
     fn verdict(&self) -> (String, &'static str) {
         judged::chain_verdict(&self.brief, &self.asset, &self.chain)
     }
@@ -88,7 +88,7 @@ impl Sheet {
             verdict: j.as_ref().map_or_else(|| word.to_owned(), |j| j.sentence()),
             remedies: j
                 .iter()
-                .flat_map(|j| &j.findings)
+                .flat_map(|j| &j.requirements)
                 .filter(|f| !f.remedy.is_empty())
                 .map(|f| f.remedy.clone())
                 .collect(),

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use base64::{Engine, engine::general_purpose::STANDARD};
-use ectome_recipe::{Artefact, Standing, words::grouped};
+use ectome_recipe::{Artefact, Standing, figures::grouped};
 
 use super::run::Whole;
 

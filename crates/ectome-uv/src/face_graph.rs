@@ -25,7 +25,7 @@ pub struct Edge {
 
 /// Triangles, edges, areas and normals of a mesh.
 #[derive(Clone, Debug)]
-pub struct Surface {
+pub struct FaceGraph {
     /// Places, in metres.
     pub points: Vec<DVec3>,
     /// The points of each face.
@@ -42,7 +42,7 @@ pub struct Surface {
     pub part: Vec<u32>,
 }
 
-impl Surface {
+impl FaceGraph {
     /// The surface of an all-triangle mesh.
     pub fn of(mesh: &Mesh) -> Self {
         let n = mesh.face_count();

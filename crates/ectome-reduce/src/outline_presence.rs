@@ -1,10 +1,10 @@
 //! How often each point is on the outline, seen from all around.
 //!
-//! The mesh is drawn as a filled shape from directions spread evenly over the sphere. A point that falls
+//! The mesh is drawn as a filled shape from directions spread evenly over one half of the sphere
+//! (an outline is the same from behind). A point that falls
 //! on a pixel at the edge of the shape is on the outline from there.
 
-use ectome_mesh::{Mesh, silhouette::View};
-use glam::Vec3;
+use ectome_mesh::{Mesh, rays, silhouette::View};
 use rayon::prelude::*;
 
 /// Directions looked from.
@@ -15,7 +15,7 @@ const PIXELS: usize = 512;
 /// For each point of an all-triangle mesh the number of directions from which it is on the outline, divided
 /// by the mean over all points; empty when the mesh has no outline.
 pub fn presence(mesh: &Mesh) -> Vec<f32> {
-    let hits = directions(DIRECTIONS)
+    let hits = rays::half_directions(DIRECTIONS)
         .par_iter()
         .fold(
             || vec![0u16; mesh.points.len()],
@@ -43,21 +43,6 @@ pub fn presence(mesh: &Mesh) -> Vec<f32> {
     }
     let mean = sum as f32 / hits.len() as f32;
     hits.into_iter().map(|h| f32::from(h) / mean).collect()
-}
-
-/// Directions along a spiral over one half of the sphere (an outline is the same from behind), by
-/// the golden angle (Á. González, *Measurement of areas on a sphere using Fibonacci and
-/// latitude–longitude lattices*, 2010).
-fn directions(n: usize) -> Vec<Vec3> {
-    let golden = std::f32::consts::PI * (3.0 - 5f32.sqrt());
-    (0..n)
-        .map(|i| {
-            let z = (i as f32 + 0.5) / n as f32;
-            let (sin, cos) = (golden * i as f32).sin_cos();
-            let r = (1.0 - z * z).sqrt();
-            Vec3::new(r * cos, r * sin, z)
-        })
-        .collect()
 }
 
 #[cfg(test)]

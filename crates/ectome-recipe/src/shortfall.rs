@@ -7,7 +7,7 @@ use ectome_reduce::Holding;
 
 /// One reason why triangles stay.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Hold {
+pub struct HeldBy {
     /// The guard, or what else holds.
     pub by: String,
     /// Triangles it holds.
@@ -19,7 +19,7 @@ pub struct Hold {
 /// Parts that are named in a sentence.
 const NAMED: usize = 3;
 
-impl Hold {
+impl HeldBy {
     /// Groups what an analysis noted, most triangles first.
     pub fn list(held: &[Holding], mesh: &Mesh) -> Vec<Self> {
         let mut list: Vec<Self> = Vec::new();
@@ -61,7 +61,7 @@ impl Hold {
 }
 
 /// What holds, where, and what to do.
-pub fn sentence(target: usize, reached: usize, held: &[Hold]) -> String {
+pub fn sentence(target: usize, reached: usize, held: &[HeldBy]) -> String {
     let mut text =
         format!("{target} triangles cannot be met: at {reached} nothing can go any more.");
     for h in held {
@@ -83,7 +83,7 @@ pub fn sentence(target: usize, reached: usize, held: &[Hold]) -> String {
             parts.join(", ")
         );
     }
-    let mut ways: Vec<String> = held.iter().filter_map(Hold::release).collect();
+    let mut ways: Vec<String> = held.iter().filter_map(HeldBy::release).collect();
     ways.push(format!("ask for at least {reached}"));
     let ways = ways.join(", or ");
     let mut letters = ways.chars();
@@ -108,7 +108,7 @@ mod tests {
             part,
             triangles,
         };
-        let held = Hold::list(
+        let held = HeldBy::list(
             &[
                 holding("UV seams", 0, 100),
                 holding("the protected region", 1, 30),
@@ -132,7 +132,7 @@ mod tests {
             part: 0,
             triangles: 4,
         }];
-        let text = sentence(3, 4, &Hold::list(&held, &mesh));
+        let text = sentence(3, 4, &HeldBy::list(&held, &mesh));
         assert!(text.ends_with("Ask for at least 4"), "{text}");
     }
 }

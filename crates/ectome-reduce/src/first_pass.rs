@@ -44,7 +44,7 @@ impl Default for Size {
 
 /// What a first pass left.
 #[derive(Clone, Debug)]
-pub struct Prepared {
+pub struct FirstPass {
     /// A mesh small enough to analyse.
     pub mesh: Mesh,
     /// Blocks that were cut.
@@ -70,12 +70,12 @@ const AT_ONCE: usize = 4;
 ///
 /// # Errors
 /// [`CutError::NotTriangulated`], [`CutError::Cancelled`].
-pub fn prepare(
+pub fn first_pass(
     mesh: &Mesh,
     options: &Options,
     size: Size,
     progress: &Progress,
-) -> Result<Prepared, CutError> {
+) -> Result<FirstPass, CutError> {
     if !mesh.is_triangulated() {
         return Err(CutError::NotTriangulated);
     }
@@ -134,7 +134,7 @@ pub fn prepare(
     let blocks = done.len();
     let joined = join(mesh, &shut, done);
     progress.at(1.0)?;
-    Ok(Prepared {
+    Ok(FirstPass {
         mesh: joined,
         blocks,
         mean_m: sum / measured.max(1) as f64,

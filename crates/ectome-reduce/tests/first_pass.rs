@@ -5,12 +5,12 @@ mod common;
 use common::{globe, plates};
 use ectome_compare::compare;
 use ectome_mesh::{Mesh, Progress, islands, topology::Topology};
-use ectome_reduce::{CutError, Options, Size, cut, prepare};
+use ectome_reduce::{CutError, Options, Size, cut, first_pass};
 use rstest::rstest;
 
-fn prepared(mesh: &Mesh, block: usize, leave: usize) -> ectome_reduce::Prepared {
+fn prepared(mesh: &Mesh, block: usize, leave: usize) -> ectome_reduce::FirstPass {
     let size = Size { block, leave };
-    prepare(mesh, &Options::default(), size, &Progress::new()).unwrap()
+    first_pass(mesh, &Options::default(), size, &Progress::new()).unwrap()
 }
 
 #[rstest]
@@ -83,6 +83,6 @@ fn it_can_be_stopped() {
     let progress = Progress::new();
     progress.cancel();
     let mesh = globe(60, 31, 0.05);
-    let stopped = prepare(&mesh, &Options::default(), Size::default(), &progress);
+    let stopped = first_pass(&mesh, &Options::default(), Size::default(), &progress);
     assert!(matches!(stopped, Err(CutError::Cancelled(_))));
 }
