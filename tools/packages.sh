@@ -8,6 +8,13 @@ need() {
   command -v "$program" >/dev/null 2>&1 || [ -x "/usr/sbin/$program" ] || missing+=("$@")
 }
 
+# need_file PATH PACKAGE...: asks for packages when a file or folder is not there.
+need_file() {
+  local path=$1
+  shift
+  [ -e "$path" ] || missing+=("$@")
+}
+
 install_missing() {
   [ ${#missing[@]} -gt 0 ] || return 0
   echo "Installing Debian packages: ${missing[*]}"

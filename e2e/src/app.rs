@@ -1,16 +1,28 @@
 //! The application under test.
 
 use std::{
-    net::{TcpListener, TcpStream},
+    io::{BufRead, BufReader},
+    net::TcpStream,
     path::{Path, PathBuf},
     process::{Child, Command, Stdio},
     time::{Duration, Instant},
 };
 
-/// A port nobody listens on.
-pub fn free_port() -> u16 {
-    let listener = TcpListener::bind("127.0.0.1:0").expect("a free port");
-    listener.local_addr().expect("its number").port()
+/// Reads what a program says until a line holds `before`, and returns the port that stands behind it there. What it says later is
+/// read and let go, so that it never waits for a reader. Programs choose a free port themselves: one that a test chose for them
+/// could be taken by another test before they open it.
+pub fn port_said(child: &mut Child, before: &str) -> u16 {
+    let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
+    let port = lines.by_ref().map_while(Result::ok).find_map(|line| {
+        let (_, rest) = line.split_once(before)?;
+        let digits = rest.split(|c: char| !c.is_ascii_digit()).next()?;
+        digits.parse().ok()
+    });
+    std::thread::spawn(move || lines.map_while(Result::ok).for_each(drop));
+    match port {
+        Some(port) => port,
+        None => panic!("it ended before it said its port: {:?}", child.wait()),
+    }
 }
 
 /// The `ectome` program that was built with this test, or the one that `ECTOME_PROGRAM` names.
@@ -45,9 +57,9 @@ impl App {
 
     /// The same with a limit for uploads, in bytes.
     pub fn with_upload_limit(data: &Path, upload_limit: u64) -> Self {
-        let port = free_port();
+        let (child, port) = spawn(data, 0, upload_limit);
         let mut app = Self {
-            child: spawn(data, port, upload_limit),
+            child,
             data: data.to_owned(),
             upload_limit,
             port,
@@ -80,7 +92,7 @@ impl App {
 
     /// Starts again on the same folder.
     pub fn restart(&mut self) {
-        self.child = spawn(&self.data, self.port, self.upload_limit);
+        (self.child, self.port) = spawn(&self.data, self.port, self.upload_limit);
         self.wait();
     }
 
@@ -113,15 +125,17 @@ impl Drop for App {
     }
 }
 
-fn spawn(data: &Path, port: u16, upload_limit: u64) -> Child {
-    Command::new(program())
+fn spawn(data: &Path, port: u16, upload_limit: u64) -> (Child, u16) {
+    let mut child = Command::new(program())
         .args(["serve", "--no-demo"])
         .arg("--data")
         .arg(data)
         .args(["--port", &port.to_string()])
         .args(["--disk-reserve", "0"])
         .args(["--upload-limit", &upload_limit.to_string()])
-        .stdout(Stdio::null())
+        .stdout(Stdio::piped())
         .spawn()
-        .expect("ectome serve")
+        .expect("ectome serve");
+    let port = port_said(&mut child, "127.0.0.1:");
+    (child, port)
 }

@@ -13,7 +13,7 @@ use fantoccini::{
 };
 use serde_json::{Value, json};
 
-use crate::app::free_port;
+use crate::app::port_said;
 
 /// How long something on a page may take.
 pub const PATIENCE: Duration = Duration::from_secs(90);
@@ -63,14 +63,14 @@ impl Browser {
 
     async fn with(downloads: &Path, further: &[&str]) -> Self {
         let profile = tempfile::tempdir().expect("a folder for the profile");
-        let port = free_port();
-        let driver = Command::new("chromedriver")
-            .arg(format!("--port={port}"))
+        let mut driver = Command::new("chromedriver")
+            .arg("--port=0")
             .env("TMPDIR", profile.path())
-            .stdout(Stdio::null())
+            .stdout(Stdio::piped())
             .stderr(Stdio::null())
             .spawn()
             .expect("chromedriver; ./check installs it");
+        let port = port_said(&mut driver, "started successfully on port ");
         let mut options = json!({
             "args": [
                 "--headless=new", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader",

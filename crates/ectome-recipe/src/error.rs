@@ -201,6 +201,11 @@ pub enum UvFault {
     /// Two places that are to be on two islands lie on one.
     #[error("both places lie on one island. Pick a place on each of two")]
     OneIsland,
+    /// A move without figures that a sheet can hold.
+    #[error(
+        "islands are moved by up to 64 widths of the sheet, turned by up to 3600 degrees and sized by 0.05 to 20. Give other figures"
+    )]
+    Move,
     /// Two islands make no third.
     #[error(
         "these two islands cannot be joined: they share no seam, or the whole would fold or stretch too much"

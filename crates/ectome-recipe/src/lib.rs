@@ -86,5 +86,5 @@ pub use session::{CURVE_PLACES, FlatOutlook, Session};
 pub use sheets::SheetsAs;
 pub use shortfall::HeldBy;
 pub use step::Step;
-pub use uv::{Packing, Stacks, UvChange, UvReport, UvStep};
+pub use uv::{IslandMove, Packing, Stacks, UvChange, UvReport, UvStep};
 pub use verdict::{Judgement, Measured};

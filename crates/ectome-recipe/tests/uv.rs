@@ -3,8 +3,8 @@
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, measure, topology::Topology};
 use ectome_recipe::{
-    Change, CutSettings, EngineError, Fate, Manner, Packing, Recipe, SeamMark, Session,
-    SheetSettings, Stacks, Target, UvChange, UvReport, UvStep,
+    Change, CutSettings, EngineError, Fate, IslandMove, Manner, Packing, Recipe, SeamMark, Session,
+    SheetSettings, Stacks, Target, UvChange, UvFault, UvReport, UvStep,
     engine::{self, Stock},
     step::{Operation, only_built, triangulated},
     uv::{examined, sheet},
@@ -276,6 +276,68 @@ fn a_marked_seam_is_a_seam() {
         let points = ground.surface.edges[e as usize].points;
         let same = edges.iter().position(|x| x.points == points).unwrap();
         assert!(seams[same]);
+    }
+}
+
+/// Islands go where a person puts them, by the figures of the move; figures that no sheet can hold are refused.
+#[test]
+fn islands_are_put_where_a_person_wants_them() {
+    let cube = Scene::from(ectome_mesh::shapes::cuboid(glam::Vec3::ONE));
+    let (scene, _) = apply(&cube, unwrapping(Manner::Mechanical), Packing::default());
+    let layout = |scene: &Scene| ectome_uv::layout::Layout::of(&scene.mesh);
+    let before = layout(&scene);
+    let spot = |f: usize| (scene.mesh.triangle(f).iter().sum::<glam::Vec3>() / 3.0).to_array();
+    let one = |turn: f64, size: f64, by: [f64; 2]| IslandMove {
+        at: vec![spot(0)],
+        about: [0.5, 0.5],
+        turn,
+        size,
+        by,
+    };
+    let place = |moves: Vec<IslandMove>| UvChange::Place {
+        moves,
+        keep_clear: false,
+    };
+    let moves = vec![one(90.0, 0.5, [0.0, 0.0]), one(0.0, 1.0, [0.25, -0.125])];
+    let (placed, report) = apply(&scene, place(moves), Packing::default());
+    assert_eq!(report.sentence, "1 island put by hand");
+    let after = layout(&placed);
+    for f in 0..before.uv.len() {
+        for (a, b) in before.uv[f].into_iter().zip(after.uv[f]) {
+            // (u, v) turned from u towards v about the middle, halved, shifted.
+            let wanted = match before.island[f] == before.island[0] {
+                true => {
+                    glam::DVec2::new(0.5 - 0.5 * (a.y - 0.5), 0.5 + 0.5 * (a.x - 0.5))
+                        + glam::DVec2::new(0.25, -0.125)
+                }
+                false => a,
+            };
+            assert!(b.distance(wanted) < 1e-6, "face {f}: {b}, not {wanted}");
+        }
+    }
+    // Put a hair beside where it was, it keeps its padding.
+    let packing = Packing::default();
+    let near = UvChange::Place {
+        moves: vec![IslandMove {
+            about: [0.0, 0.0],
+            ..one(0.0, 1.0, [0.002, 0.002])
+        }],
+        keep_clear: true,
+    };
+    let (_, report) = apply(&scene, near, packing.clone());
+    sound(&report, 7.5);
+    for unsound in [
+        one(0.0, 0.0, [0.0; 2]),
+        one(f64::NAN, 1.0, [0.0; 2]),
+        one(0.0, 1.0, [1e9, 0.0]),
+        one(0.0, f64::INFINITY, [0.0; 2]),
+    ] {
+        let step = UvStep {
+            change: place(vec![unsound]),
+            packing: packing.clone(),
+        };
+        let fault = step.apply(scene.clone(), &Progress::new()).unwrap_err();
+        assert!(matches!(fault, EngineError::Uv(UvFault::Move)), "{fault}");
     }
 }
 

@@ -52,6 +52,7 @@
 pub mod arrange;
 pub mod border;
 pub mod chart;
+pub mod clear;
 pub mod cluster;
 pub mod cut_open;
 pub mod face_graph;

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use ectome_intake::parts::{mirror, repeats};
 use ectome_mesh::{Cancelled, Mesh, Progress};
 use ectome_uv::{face_graph::NONE, layout::Layout};
-use glam::Vec3;
+use glam::{DVec2, Vec3};
 
 /// For faces that are copies: the face they copy, and the corner of it that each of their corners falls on.
 pub struct Copies {
@@ -13,11 +13,12 @@ pub struct Copies {
 }
 
 impl Copies {
-    /// Finds repeats; with `mirrored` mirror images too, and halves of parts that are their own.
+    /// Finds parts that repeat others or mirror them, so that all get the same seams; with `halves` halves of parts that mirror
+    /// each other too, which then share their texels.
     ///
     /// # Errors
     /// [`Cancelled`].
-    pub fn of(mesh: &Mesh, mirrored: bool, progress: &Progress) -> Result<Self, Cancelled> {
+    pub fn of(mesh: &Mesh, halves: bool, progress: &Progress) -> Result<Self, Cancelled> {
         // UVs must not tell parts apart that are about to get new ones.
         let mut bare = mesh.clone();
         bare.uv_sets.clear();
@@ -30,7 +31,7 @@ impl Copies {
         let mut copied = vec![false; mesh.parts.len()];
         for group in repeats::find(&bare, progress)? {
             let first = &by_part[group[0].part as usize];
-            for copy in group[1..].iter().filter(|i| mirrored || !i.mirrored) {
+            for copy in &group[1..] {
                 let own = &by_part[copy.part as usize];
                 let moved = |p: Vec3| copy.motion.transform_point3(p);
                 if let Some(found) = matched(mesh, first, own, moved, copy.mirrored) {
@@ -41,7 +42,7 @@ impl Copies {
                 }
             }
         }
-        if mirrored {
+        if halves {
             for half in mirror::find(&bare, progress)?
                 .into_iter()
                 .filter(|h| h.clean)
@@ -92,8 +93,9 @@ impl Copies {
         self.of.iter().flatten().count()
     }
 
-    /// Lays copies exactly on what they copy, as islands of their own.
-    pub fn lay(&self, mesh: &Mesh, layout: &mut Layout) {
+    /// Lays copies exactly on what they copy, as islands of their own. Mirror images lie there only where `mirrored` says that
+    /// they may share texels; otherwise they are turned over, so that what is painted on them is not inside-out.
+    pub fn lay(&self, mesh: &Mesh, layout: &mut Layout, mirrored: bool) {
         let part = mesh.part_of_faces();
         let mut islands: HashMap<(u32, u32, bool), u32> = HashMap::new();
         let mut count = layout.count as u32;
@@ -106,9 +108,12 @@ impl Copies {
                 continue;
             }
             let own = layout.uv[g as usize];
-            layout.uv[f] = turn.map(|k| own[k as usize]);
             // Two halves of one part are two islands.
             let winding = (turn[1] + 3 - turn[0]) % 3 == 1;
+            layout.uv[f] = turn.map(|k| match winding || mirrored {
+                true => own[k as usize],
+                false => DVec2::new(-own[k as usize].x, own[k as usize].y),
+            });
             layout.island[f] = *islands.entry((from, part[f], winding)).or_insert_with(|| {
                 count += 1;
                 count - 1
@@ -227,11 +232,7 @@ mod tests {
     fn every_face_of_a_repeat_is_a_copy() {
         let mesh = three();
         let count = |c: &Copies| c.of.iter().flatten().count();
-        assert_eq!(
-            count(&Copies::of(&mesh, false, &Progress::new()).unwrap()),
-            320
-        );
-        let copies = Copies::of(&mesh, true, &Progress::new()).unwrap();
+        let copies = Copies::of(&mesh, false, &Progress::new()).unwrap();
         assert_eq!(count(&copies), 640);
         for f in 0..mesh.face_count() {
             let Some((g, turn)) = copies.of[f] else {
@@ -249,16 +250,25 @@ mod tests {
     #[test]
     fn copies_lie_where_their_first_lies() {
         let mesh = three();
-        let copies = Copies::of(&mesh, true, &Progress::new()).unwrap();
+        let copies = Copies::of(&mesh, false, &Progress::new()).unwrap();
         let mut layout = Layout::empty(mesh.face_count());
         for f in 0..320 {
             layout.island[f] = 0;
             layout.uv[f] = mesh.triangle(f).map(|p| p.as_dvec3().truncate());
         }
         layout.count = 1;
-        copies.lay(&mesh, &mut layout);
+        copies.lay(&mesh, &mut layout, true);
         assert_eq!(layout.count, 3);
         let stacks = ectome_uv::stacks::of(&layout);
         assert_eq!(stacks, [0, 0, 0]);
+        // Where they may not share texels, the mirror image is turned over: the same seams, the other way about.
+        copies.lay(&mesh, &mut layout, false);
+        assert_eq!(ectome_uv::stacks::of(&layout), [0, 0, 2]);
+        let width = |f: usize| layout.uv[f].map(|p| p.x);
+        for f in 640..960 {
+            let (g, turn) = copies.of[f].unwrap();
+            let first = width(g as usize);
+            assert_eq!(width(f), turn.map(|k| -first[k as usize]));
+        }
     }
 }

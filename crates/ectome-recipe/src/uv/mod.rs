@@ -10,11 +10,12 @@ use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use ectome_uv::{
     join,
-    layout::Layout,
+    layout::{Layout, Placement},
     measure::{self, Numbers},
     pack::Settings,
     unwrap::{Manner, Mark},
 };
+use glam::DVec2;
 use serde::{Deserialize, Serialize};
 
 pub use ectome_uv::unwrap::Ground;
@@ -108,6 +109,55 @@ pub enum UvChange {
     },
     /// Islands that overlap, or leave the sheet, get places of their own; all others stay.
     Separate,
+    /// Islands are put where a person wants them.
+    Place {
+        /// One after another.
+        moves: Vec<IslandMove>,
+        /// What was put too near to others, or to the edge of the sheet, is pushed off by what is missing.
+        #[serde(default)]
+        keep_clear: bool,
+    },
+}
+
+/// How islands are moved together on the sheet, in widths of it, u to the right and v down: turned and sized about a place, then
+/// shifted. Islands stacked on them go along.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct IslandMove {
+    /// Which.
+    pub at: Vec<Spot>,
+    /// The place that turning and sizing leave where it is.
+    #[serde(default)]
+    pub about: [f64; 2],
+    /// Degrees, from u towards v.
+    #[serde(default)]
+    pub turn: f64,
+    /// Times their size, 0.05 to 20.
+    #[serde(default = "same_size")]
+    pub size: f64,
+    /// The shift.
+    #[serde(default)]
+    pub by: [f64; 2],
+}
+
+fn same_size() -> f64 {
+    1.0
+}
+
+impl IslandMove {
+    /// Whether its figures are ones that a sheet can hold.
+    fn is_sound(&self) -> bool {
+        let near = |v: f64| v.abs() <= 64.0;
+        self.by.into_iter().chain(self.about).all(near)
+            && self.turn.abs() <= 3600.0
+            && (0.05..=20.0).contains(&self.size)
+    }
+
+    /// What it does to a place of the sheet.
+    fn placement(&self) -> Placement {
+        let turn = Placement::turned(self.turn.to_radians(), self.size);
+        let about = DVec2::from_array(self.about);
+        turn.moved(about - turn.of(about) + DVec2::from_array(self.by))
+    }
 }
 
 /// One change, and how the sheet is laid out after it.
@@ -172,6 +222,7 @@ impl UvStep {
             UvChange::Pack => "Packing",
             UvChange::TurnOver { .. } => "Turning islands over",
             UvChange::Separate => "Laying islands apart",
+            UvChange::Place { .. } => "Placing islands",
         }
     }
 

@@ -1,9 +1,12 @@
 //! Makes a change: on a layout apart from the mesh, which is measured before and after.
 
+use std::{collections::BTreeSet, fmt::Write};
+
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, nearest};
 use ectome_uv::{
     arrange::{self, Wishes},
+    clear,
     face_graph::{FaceGraph, NONE},
     flatten::Bound,
     join,
@@ -15,8 +18,11 @@ use ectome_uv::{
 };
 use glam::{DVec2, Vec3};
 
-use super::{Packing, Spot, Stacks, UvChange, copies::Copies, layout_of};
-use crate::{EngineError, UvFault, figures::grouped};
+use super::{IslandMove, Packing, Spot, Stacks, UvChange, copies::Copies, layout_of};
+use crate::{
+    EngineError, UvFault,
+    figures::{counted, grouped},
+};
 
 /// A mesh, its layout, and how it is to be laid out.
 pub(super) struct Work<'a> {
@@ -81,7 +87,10 @@ impl<'a> Work<'a> {
         }
         let packs_only = matches!(
             change,
-            UvChange::Pack | UvChange::TurnOver { .. } | UvChange::Separate
+            UvChange::Pack
+                | UvChange::TurnOver { .. }
+                | UvChange::Separate
+                | UvChange::Place { .. }
         );
         if !packs_only && !self.packing.locked.is_empty() {
             return Err(UvFault::Locked.into());
@@ -192,7 +201,68 @@ impl<'a> Work<'a> {
                 Ok((layout, sentence))
             }
             UvChange::Separate => self.separate(progress),
+            UvChange::Place { moves, keep_clear } => self.place(moves, *keep_clear),
         }
+    }
+
+    /// Puts islands where a person wants them.
+    fn place(
+        mut self,
+        moves: &[IslandMove],
+        keep_clear: bool,
+    ) -> Result<(Layout, String), EngineError> {
+        if moves.is_empty() || !moves.iter().all(IslandMove::is_sound) {
+            return Err(UvFault::Move.into());
+        }
+        let mut touched = BTreeSet::new();
+        let (mut pushed, mut stuck) = (0, 0);
+        for one in moves {
+            let mut chosen = self.chosen(&one.at)?;
+            let stacks: Vec<u32> = chosen
+                .iter()
+                .map(|&i| self.islands[i as usize].stack)
+                .collect();
+            let along = (0..self.islands.len() as u32)
+                .filter(|&i| stacks.contains(&self.islands[i as usize].stack));
+            chosen.extend(along);
+            chosen.sort_unstable();
+            chosen.dedup();
+            self.shift(&chosen, one.placement());
+            if keep_clear {
+                let sheet = &self.packing.sheet;
+                match clear::shift(&self.layout, &self.islands, &chosen, sheet) {
+                    Some(DVec2::ZERO) => {}
+                    Some(by) => {
+                        self.shift(&chosen, Placement::STILL.moved(by));
+                        pushed += 1;
+                    }
+                    None => stuck += 1,
+                }
+            }
+            touched.extend(chosen);
+        }
+        let mut sentence = format!("{} put by hand", counted(touched.len() as u64, "island"));
+        if pushed > 0 {
+            let times = counted(pushed, "move");
+            let _ = write!(sentence, ", {times} set off to keep the padding");
+        }
+        if stuck > 0 {
+            let times = counted(stuck, "move");
+            let _ = write!(
+                sentence,
+                ", {times} left where others or the edge are too near"
+            );
+        }
+        Ok((self.layout, sentence))
+    }
+
+    /// Moves some islands on the sheet and measures anew.
+    fn shift(&mut self, chosen: &[u32], by: Placement) {
+        for &f in chosen.iter().flat_map(|&i| &self.islands[i as usize].faces) {
+            let uv = &mut self.layout.uv[f as usize];
+            *uv = uv.map(|p| by.of(p));
+        }
+        self.islands = measure::islands(self.mesh, &self.layout);
     }
 
     fn numbers(&self) -> Numbers {
@@ -223,9 +293,10 @@ impl<'a> Work<'a> {
                 false => options.closed.extend(path),
             }
         }
-        // Equal parts are unwrapped once. A mark on one of them means that one, so then each is unwrapped by itself.
+        // Equal parts, and those that mirror them, are unwrapped once. A mark on one of them means that one, so then each is unwrapped by itself.
+        let mirrored = self.packing.stacks == Stacks::Mirrored;
         let copies = match marks.is_empty() && only.is_empty() {
-            true => Copies::of(self.mesh, self.packing.stacks == Stacks::Mirrored, progress)?,
+            true => Copies::of(self.mesh, mirrored, progress)?,
             false => Copies::none(self.mesh),
         };
         let chosen = self.chosen(only)?;
@@ -249,7 +320,7 @@ impl<'a> Work<'a> {
             }
         }
         self.layout.add(&regions);
-        copies.lay(self.mesh, &mut self.layout);
+        copies.lay(self.mesh, &mut self.layout, mirrored);
         let copied = if only.is_empty() { copies.count() } else { 0 };
         let sentence = format!(
             "{} triangles unwrapped into {} islands{}",
@@ -428,7 +499,7 @@ impl<'a> Work<'a> {
         if self.packing.stacks != Stacks::Apart {
             let mirrored = self.packing.stacks == Stacks::Mirrored;
             let copies = Copies::of(self.mesh, mirrored, progress)?;
-            copies.lay(self.mesh, &mut self.layout);
+            copies.lay(self.mesh, &mut self.layout, mirrored);
         }
         let keep = self.packing.stacks != Stacks::Apart;
         self.packed_as(scale, keep, progress)

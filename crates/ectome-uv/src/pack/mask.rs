@@ -54,6 +54,12 @@ impl Mask {
         row[last] |= tail;
     }
 
+    /// Whether any of the bits `from..to` of row `y` is set; there are none beyond the mask.
+    pub fn any(&self, y: usize, from: usize, to: usize) -> bool {
+        let to = to.min(self.width);
+        y < self.height && next_bit(self.row(y), from, true).is_some_and(|bit| bit < to)
+    }
+
     /// How many bits are set.
     pub fn count(&self) -> usize {
         self.bits.iter().map(|w| w.count_ones() as usize).sum()

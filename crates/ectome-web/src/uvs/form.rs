@@ -1,6 +1,8 @@
 //! What the forms of the UVs step send, as a change of UVs.
 
-use ectome_recipe::{Manner, Packing, SeamMark, SheetSettings, Stacks, Turns, UvChange, UvStep};
+use ectome_recipe::{
+    IslandMove, Manner, Packing, SeamMark, SheetSettings, Stacks, Turns, UvChange, UvStep,
+};
 use serde::de::DeserializeOwned;
 
 use crate::{failure::Failure, fields::Fields};
@@ -66,6 +68,17 @@ pub fn step(f: &Fields, size: u32) -> Result<UvStep, Failure> {
             at: some("the islands to turn over")?,
         },
         "separate" => UvChange::Separate,
+        "place" => UvChange::Place {
+            moves: match list::<IslandMove>(f, "moves", "The moves")? {
+                moves if moves.is_empty() => {
+                    return Err(Failure::bad(
+                        "Nothing was moved. Choose islands and drag them on the sheet, or type figures and press Move, first.",
+                    ));
+                }
+                moves => moves,
+            },
+            keep_clear: f.ticked("keep_clear"),
+        },
         "pack" => UvChange::Pack,
         _ => {
             return Err(Failure::bad(
@@ -175,6 +188,17 @@ mod tests {
     }
 
     #[test]
+    fn moves_are_read_with_what_they_leave_out() {
+        let moves = r#"[{"at":[[0,1,2]],"by":[0.25,0]},{"at":[[3,4,5]],"about":[0.5,0.5],"turn":90,"size":2}]"#;
+        let f = with(&[("do", "place"), ("moves", moves), ("keep_clear", "on")]);
+        let UvChange::Place { moves, keep_clear } = step(&f, 1024).ok().unwrap().change else {
+            panic!("moves are a change of place");
+        };
+        assert!(keep_clear && moves[0].size == 1.0 && moves[0].by == [0.25, 0.0]);
+        assert_eq!((moves[1].turn, moves[1].about), (90.0, [0.5, 0.5]));
+    }
+
+    #[test]
     fn what_is_missing_is_said() {
         for (list, says) in [
             (&[("do", "split")][..], "Choose the islands to split first"),
@@ -194,6 +218,7 @@ mod tests {
                 &[("do", "split"), ("chosen", "[[0,1]]")],
                 "The chosen islands could not be read",
             ),
+            (&[("do", "place"), ("moves", "[]")], "Nothing was moved"),
             (&[("do", "dance")], "That is nothing the UVs step can do"),
         ] {
             let said = format!("{:?}", step(&with(list), 1024).unwrap_err());

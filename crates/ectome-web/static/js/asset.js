@@ -96,7 +96,8 @@ function stroke(hit) {
 
 function showRegion() {
   const says = at('region-says');
-  if (says) says.textContent = balls.length ? `Protected: ${balls.length} places` : 'No protected region';
+  const places = balls.length === 1 ? '1 place' : `${grouped(balls.length)} places`;
+  if (says) says.textContent = balls.length ? `Protected: ${places}` : 'No protected region';
   const field = document.querySelector('#settings-form [name=region]');
   if (field) field.value = JSON.stringify(balls);
   stage.setBalls(balls);

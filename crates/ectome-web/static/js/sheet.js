@@ -9,7 +9,7 @@ const PICTURE = 1536;
 /** Beyond this many pixels across, triangles are drawn one by one instead of from that picture. */
 const FINE = 2200;
 
-const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+export const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 /** Our checker: cells of two tones, each with a corner cut off to show which way is up and whether it is mirrored. */
 export function drawChecker(context, size, cells) {
@@ -72,6 +72,8 @@ export class Sheet {
     this.onHover = onHover;
     this.chosen = new Set();
     this.locked = new Set();
+    /** What takes hold of islands, where islands can be put by hand. */
+    this.hands = null;
     /** @type {(island: number) => boolean} */
     this.shows = () => true;
     this.view = null;
@@ -86,7 +88,9 @@ export class Sheet {
     }, { passive: false });
     canvas.addEventListener('keydown', (event) => {
       const step = { ArrowLeft: [40, 0], ArrowRight: [-40, 0], ArrowUp: [0, 40], ArrowDown: [0, -40] }[event.key];
-      if (step) this.#move(...step);
+      const by = event.shiftKey ? 16 : 1;
+      if (step && this.hands?.nudge(...step.map((s) => -Math.sign(s) * by), this.data?.size)) this.draw();
+      else if (step) this.#move(...step);
       else if (event.key === '+') this.zoom(1.25);
       else if (event.key === '-') this.zoom(0.8);
       else if (event.key === 'PageDown') this.#next(1, event);
@@ -128,6 +132,15 @@ export class Sheet {
     this.draw();
   }
 
+  /** Outlines and UVs of what is shown have changed. */
+  relaid() {
+    this.picture = null;
+    this.whole = null;
+    this.outlines = this.data.islands.map((i) => path(i.outline));
+    if (this.surface) this.#index();
+    this.draw();
+  }
+
   /** Only islands for which `shows(island)` is true are drawn and found. */
   setShown(shows) {
     this.shows = shows;
@@ -144,10 +157,11 @@ export class Sheet {
 
   /**
    * `colour(vertex)` gives the colour of a triangle by its first vertex; without it islands show `ground`, a picture or a list of
-   * one for each sheet.
+   * one for each sheet. `names` writes the name of each part on it.
    */
-  setLook({ colour, ground }) {
+  setLook({ colour, ground, names = false }) {
     this.colour = colour;
+    this.names = names;
     this.ground = ground;
     this.picture = null;
     this.draw();
@@ -197,15 +211,19 @@ export class Sheet {
   #grab(event) {
     if (event.button > 1) return;
     this.canvas.setPointerCapture(event.pointerId);
+    const held = this.hands?.grab(this.placeAt(event), this.view?.side ?? 1, this.islandAt(event));
     let moved = 0;
     const move = (e) => {
       moved += Math.abs(e.movementX) + Math.abs(e.movementY);
-      if (moved > 4) this.#move(e.movementX, e.movementY);
+      if (moved <= 4) return;
+      if (held) held.move(this.placeAt(e));
+      else this.#move(e.movementX, e.movementY);
     };
     const up = (e) => {
       this.canvas.removeEventListener('pointermove', move);
       this.canvas.removeEventListener('pointerup', up);
       if (moved <= 4) this.onPick(this.islandAt(e), e);
+      else held?.done();
     };
     this.canvas.addEventListener('pointermove', move);
     this.canvas.addEventListener('pointerup', up);
@@ -368,8 +386,38 @@ export class Sheet {
     c.strokeStyle = token('--ink');
     c.setLineDash([2 / side, 3 / side]);
     for (const i of this.locked) if (this.outlines[i]) c.stroke(this.outlines[i]);
+    c.setLineDash([]);
+    this.hands?.draw(c, side);
     c.restore();
+    if (this.names) this.#names(c);
     this.canvas.dataset.drawn = String(Number(this.canvas.dataset.drawn ?? 0) + 1);
+  }
+
+  /** The name of each part over the middle of its largest island, where the island has room for it. */
+  #names(c) {
+    const { side, x, y } = this.view;
+    const largest = new Map();
+    this.data.islands.forEach((island, i) => {
+      const best = largest.get(island.part);
+      if (this.shows(i) && (!best || island.area_m2 > best.area_m2)) largest.set(island.part, island);
+    });
+    c.font = '12px "IBM Plex Sans", sans-serif';
+    c.textAlign = 'center';
+    c.textBaseline = 'middle';
+    c.lineWidth = 3;
+    for (const [part, { outline }] of largest) {
+      const along = (k) => outline.filter((_, i) => i % 2 === k);
+      const [us, vs] = [along(0), along(1)];
+      const [u0, u1] = [us.reduce((a, b) => Math.min(a, b)), us.reduce((a, b) => Math.max(a, b))];
+      const [v0, v1] = [vs.reduce((a, b) => Math.min(a, b)), vs.reduce((a, b) => Math.max(a, b))];
+      const name = this.data.parts[part] || `Part ${part + 1}`;
+      if ((u1 - u0) * side < 0.7 * c.measureText(name).width) continue;
+      const at = [x + (side * (u0 + u1)) / 2, y + (side * (v0 + v1)) / 2];
+      c.strokeStyle = token('--sheet');
+      c.strokeText(name, ...at);
+      c.fillStyle = token('--ink');
+      c.fillText(name, ...at);
+    }
   }
 
   /** All outlines as a picture, for while the sheet moves. */

@@ -4,6 +4,7 @@ import {
   Box3, CanvasTexture, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshBasicMaterial, OrbitControls,
   PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
+import { Aim } from './aim.js';
 import { ClipPlane } from './clip_plane.js';
 import { EDGE, GROUND, KEY, PROTECTED, RIM, SKY } from './colours.js';
 import { balls, dots, Layer, lines, shell } from './layers.js';
@@ -83,6 +84,7 @@ export class Stage {
     this.shell = new Layer(this.right.scene);
     this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
+    this.aim = new Aim(this, canvas);
     this.#resize();
   }
 
@@ -477,7 +479,7 @@ export class Stage {
 
   /** Width of what one camera fills: half the stage, or all of it while the two are wiped or there is only one. */
   #width() {
-    return this.wipe === null && !this.alone ? this.element.clientWidth / 2 : this.element.clientWidth;
+    return this.isSplit() ? this.element.clientWidth / 2 : this.element.clientWidth;
   }
 
   #resize() {
@@ -490,6 +492,11 @@ export class Stage {
     this.camera.setViewOffset(width, height, 0, (BELOW - ABOVE) / 2, width, height);
     if (this.framed && !this.touched) this.frame();
     this.draw();
+  }
+
+  /** Whether source and candidate stand side by side. */
+  isSplit() {
+    return this.wipe === null && !this.alone;
   }
 
   /** Drags turn the light, whichever tool is active. */

@@ -55,6 +55,22 @@ export class Pointer {
     this.#look();
   }
 
+  /**
+   * Lets the active tool take what lies at the first of some places that holds something; true where there was something.
+   * @param {any[]} places like events of the pointer
+   */
+  press(places) {
+    const tool = /** @type {any} */ (this.#above ?? this.#tool);
+    for (const place of places) {
+      const hit = tool?.find?.(place);
+      if (hit) {
+        tool.take(hit, place);
+        return true;
+      }
+    }
+    return false;
+  }
+
   #look() {
     this.#element.classList.toggle('painting', Boolean((this.#above ?? this.#tool)?.draws));
   }

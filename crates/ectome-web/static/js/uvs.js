@@ -4,6 +4,7 @@ import {
   CanvasTexture, Color, DoubleSide, Float32BufferAttribute, Mesh, MeshStandardMaterial, RepeatWrapping, SRGBColorSpace,
 } from '../vendor/three-stage.min.js';
 import { CHOSEN } from './colours.js';
+import { Placing } from './placing.js';
 import { Sheet, checker, partColour, viridis } from './sheet.js';
 import { PickTool, StrokeTool } from './tools.js';
 import { grouped } from './words.js';
@@ -37,6 +38,7 @@ export class Uvs {
       }),
     };
     this.sheet = new Sheet(at('uv-canvas'), (island, event) => this.#pick(island, event), (island, place) => this.#say(island, place));
+    this.placing = new Placing(this.sheet, () => this.#snaps(), () => this.#tellMoves());
     document.addEventListener('change', ({ target }) => {
       if (target.matches('[data-uv-on]')) choose(Number(target.value));
       if (target.matches('[data-uv-under]')) this.#under(target.value);
@@ -98,6 +100,7 @@ export class Uvs {
     if (!answer?.ok) {
       at('uv-says').textContent = 'The sheet could not be read. Reload the page to try again.';
       this.sheet.show(null, null);
+      this.placing.open(null, null, null);
       return;
     }
     this.data = await answer.json();
@@ -121,9 +124,13 @@ export class Uvs {
         count: position.count, uv: flat(uv), island: flat(island), density: flat(density), stretch: flat(stretch),
         index: this.geometry.index.array,
       };
+      // What is put by hand moves on the stage too.
+      this.geometry.setAttribute('uv', new Float32BufferAttribute(this.surface.uv, 2));
+      this.surface.uv = this.geometry.attributes.uv.array;
       this.geometry.computeVertexNormals();
     }
     this.shown = true;
+    this.placing.open(this.data, this.surface, this.geometry);
     const view = this.sheet.view && this.kept;
     this.kept = true;
     this.sheet.show(this.data, this.surface);
@@ -239,7 +246,7 @@ export class Uvs {
     const select = at('uv-maps');
     if (select) select.value = this.look === 'map' ? this.map.at : '';
     this.sheet.setShown((i) => this.data.islands[i]?.textures === this.textures);
-    this.sheet.setLook({ colour: this.surface ? this.#colour() : null, ground });
+    this.sheet.setLook({ colour: this.surface ? this.#colour() : null, ground, names: this.look === 'part' });
     this.sheet.setChosen(this.chosen, this.locked);
     this.#scale();
     this.#chart();
@@ -350,9 +357,34 @@ export class Uvs {
     if (rubbed) parts.push(`${rubbed} rubbed out`);
     if (this.from) parts.push('pick where it ends');
     at('seams-say').textContent = parts.length ? `Seams: ${parts.join(', ')}` : 'No seams marked';
+    this.#tellMoves();
     const unlock = at('unlock');
     unlock.hidden = this.locked.size === 0;
     unlock.textContent = `Unlock all ${this.locked.size}`;
+  }
+
+  /** What a drag keeps to, in widths of the sheet; null where it is free. */
+  #snaps() {
+    const fields = at('uv-form').elements;
+    if (!fields.keep_clear.checked) return null;
+    const texels = (name) => (Number(fields[name].value) || 0) / this.data.size;
+    return { padding: texels('padding'), border: texels('border') };
+  }
+
+  /** Says what was put by hand and is not made yet. */
+  #tellMoves() {
+    const says = at('moves-say');
+    if (!says || !this.data) return;
+    const { moves, now } = this.placing;
+    const figures = ({ by, turn, size }) => [
+      `${by.map((v) => Math.round(v * this.data.size)).join(', ')} texels`,
+      turn && `${Math.round(turn * 10) / 10}°`,
+      size !== 1 && `×${size}`,
+    ].filter(Boolean).join(', ');
+    const last = now ?? moves.at(-1);
+    const count = moves.length === 1 ? '1 move not made yet' : `${moves.length} moves not made yet`;
+    says.textContent = now ? figures(now) : last ? `${count}, the last ${figures(last)}` : 'Nothing moved';
+    ['moves-back', 'moves-forget', 'moves-make'].forEach((id) => { at(id).disabled = moves.length === 0; });
   }
 
   #say(island, place) {
@@ -383,7 +415,9 @@ export class Uvs {
     this.from = null;
     document.querySelectorAll('[data-uv-mode]').forEach((b) => b.setAttribute('aria-pressed', String(b.dataset.uvMode === mode)));
     if (!at('uvs')) return;
-    this.stage.use(this.tools[mode === 'paint' ? 'paint' : mode ? 'mark' : 'pick']);
+    this.placing.on = mode === 'place';
+    this.sheet.draw();
+    this.stage.use(this.tools[{ paint: 'paint', seam: 'mark', close: 'mark' }[mode] ?? 'pick']);
     this.#tell();
   }
 
@@ -447,6 +481,13 @@ export class Uvs {
     }
     if (uvMode) this.#setMode(this.mode === uvMode ? null : uvMode);
     switch (button.id) {
+      case 'moves-back':
+      case 'moves-forget':
+        this.placing.takeBack(button.id === 'moves-forget');
+        break;
+      case 'move-typed':
+        this.#typed();
+        break;
       case 'seams-clear':
         this.#clearMarks();
         this.#tell();
@@ -468,6 +509,16 @@ export class Uvs {
     }
   }
 
+  /** Moves what is chosen by the figures beside it. */
+  #typed() {
+    const read = (name, fallback) => Number(at('uv-form').querySelector(`[data-move=${name}]`).value.replace(',', '.')) || fallback;
+    if (this.chosen.size === 0) {
+      at('form-fault').textContent = 'Choose the islands to move first: click them on the sheet or on the stage.';
+      return;
+    }
+    this.placing.type({ u: read('u', 0), v: read('v', 0), turn: read('turn', 0), size: read('size', 1) }, this.data.size);
+  }
+
   /** Puts what is chosen into the form before it goes. */
   #fill(button) {
     const form = at('uv-form');
@@ -478,6 +529,7 @@ export class Uvs {
     form.elements.locked.value = this.locked.size ? spots([...this.locked]) : '';
     form.elements.marks.value = this.marks.length ? JSON.stringify(this.marks) : '';
     form.elements.fit.value = fit ?? '';
+    form.elements.moves.value = this.placing.moves.length ? JSON.stringify(this.placing.sent()) : '';
     form.querySelector('input[name=part]')?.remove();
     const select = form.querySelector('[data-uv-part]');
     if (part !== undefined && select?.value) {

@@ -38,7 +38,7 @@ use crate::output::{remark, say};
 /// Serves the application on loopback, with a database and a worker of its own.
 #[derive(Args)]
 pub struct Serve {
-    /// The port pages are served on.
+    /// The port pages are served on; 0 for any that is free, which is then said.
     #[arg(long, env = "ECTOME_PORT", default_value_t = 4180)]
     port: u16,
     /// The folder for everything that is kept.
@@ -71,6 +71,9 @@ impl Serve {
         let address = SocketAddr::new(IpAddr::V4(Ipv4Addr::LOCALHOST), self.port);
         let listener = TcpListener::bind(address).await;
         let listener = listener.map_err(|e| Failure::Port(self.port, e))?;
+        // Port 0 means any that is free.
+        let bound = listener.local_addr();
+        let port = bound.map_err(|e| Failure::Port(self.port, e))?.port();
         // What is made from here on is nobody else's.
         folder::shut_for_others();
         folder::private(&self.data)?;
@@ -83,7 +86,7 @@ impl Serve {
         guard::set_token(folder::kept_secret(&self.data.join("token"))?);
 
         let opened = self.elsewhere.open(&self.data, self.disk_reserve).await?;
-        let outcome = self.with_store(&opened, listener, incoming).await;
+        let outcome = self.with_store(&opened, (listener, port), incoming).await;
         opened.close().await;
         outcome
     }
@@ -91,7 +94,7 @@ impl Serve {
     async fn with_store(
         &self,
         opened: &Opened,
-        listener: TcpListener,
+        (listener, port): (TcpListener, u16),
         incoming: PathBuf,
     ) -> Result<(), Failure> {
         let store = opened.store.clone();
@@ -125,12 +128,9 @@ impl Serve {
             open: OpenSources::default(),
             sheets: UvSheets::default(),
             feed: Feed::start(store.clone()),
-            port: self.port,
+            port,
         };
-        say!(
-            "Ectome is ready: http://127.0.0.1:{} (Ctrl-C stops it)",
-            self.port
-        );
+        say!("Ectome is ready: http://127.0.0.1:{port} (Ctrl-C stops it)");
         let mut stopping = stopping;
         let serving = ectome_web::serve(listener, app);
         let result = tokio::select! {

@@ -1,7 +1,7 @@
 //! Everybody's hands and eyes: every page, in both sets of colours, looked through by axe-core (rules of WCAG 2.2, A and AA).
 
 use ectome_e2e::{access, app::App, browser::Browser, http, wait::wait_for};
-use ectome_formats::{Scene, glb};
+use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, measure, shapes};
 use glam::{Affine3A, Vec3};
 
@@ -29,6 +29,11 @@ fn primitive(mesh: &Mesh) -> Primitive {
         corners: mesh.corners.clone(),
         ..Primitive::default()
     }
+}
+
+fn mesh_of(file: &[u8]) -> Mesh {
+    let set = FileSet::new([("buoy.glb", file)]);
+    ectome_formats::read(&set).unwrap().mesh
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -187,6 +192,103 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     browser.run("document.activeElement.blur(); return 0").await;
     browser.press("e").await;
     assert_eq!(browser.run(edges).await, "true");
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+}
+
+/// Without a mouse the stage is turned by the arrows, and Enter paints and marks at the cross in its middle; with one, a drag
+/// paints. What was protected stays in the file, point for point.
+#[tokio::test(flavor = "multi_thread")]
+async fn regions_and_seams_are_drawn_by_keys_and_by_strokes() {
+    const ENTER: &str = "\u{E007}";
+    const LEFT: &str = "\u{E012}";
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    http::upload(app.port, &[("buoy.glb", &buoy())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    wait_for("intake", || {
+        http::get(app.port, "/assets/1/cut").is_some_and(|r| r.text().contains("id=\"cut-form\""))
+    });
+    browser.open(&app.url("/assets/1/cut")).await;
+    browser
+        .until("document.querySelector('#stage').dataset.drawn > 3")
+        .await;
+    browser.click("#paint").await;
+    let count = "Number(document.querySelector('#region-says').textContent.replace(/\\D/g, ''))";
+    browser.tab_to("#canvas").await;
+    browser.press(ENTER).await;
+    browser.until(&format!("{count} === 1")).await;
+    (
+        browser.press(&LEFT.repeat(6)).await,
+        browser.press(ENTER).await,
+    );
+    browser.until(&format!("{count} === 2")).await;
+    // What was painted is said aloud, once.
+    browser
+        .until("document.querySelector('#said').textContent.includes('2 places')")
+        .await;
+    let stage = browser
+        .run("const b = document.querySelector('#canvas').getBoundingClientRect(); return [b.left + b.width / 2, b.top + b.height / 2]")
+        .await;
+    let (x, y) = (
+        stage[0].as_f64().unwrap() as i64,
+        stage[1].as_f64().unwrap() as i64,
+    );
+    browser.drag((x - 60, y + 50), (x + 60, y + 50)).await;
+    browser.until(&format!("{count} > 3")).await;
+    let region = browser
+        .run("return document.querySelector('#settings-form [name=region]').value")
+        .await;
+    browser.click("#paint").await;
+
+    // Cut with the region held: every point of the source in it is a point of the result.
+    browser
+        .until("document.querySelector('#doing').textContent.trim() === '' && document.querySelector('#cut-button')")
+        .await;
+    browser
+        .run("const t = document.querySelector('#target'); t.value = '1500'; t.dispatchEvent(new Event('change', { bubbles: true })); return 0")
+        .await;
+    browser.click("#cut-button").await;
+    let download =
+        || http::get(app.port, "/assets/1/download/buoy_1.glb").filter(|r| r.status == 200);
+    wait_for("the cut", || download().is_some());
+    let low = mesh_of(&download().unwrap().body);
+    assert!(low.triangle_count() <= 1500);
+    let balls: Vec<serde_json::Value> = serde_json::from_str(region.as_str().unwrap()).unwrap();
+    let source = mesh_of(&buoy());
+    let (mut held, mut lost) = (0, 0);
+    for point in &source.points {
+        let inside = balls.iter().any(|b| {
+            let at = [0, 1, 2].map(|k| b["at"][k].as_f64().unwrap() as f32);
+            Vec3::from_array(at).distance(*point) < 0.98 * b["radius"].as_f64().unwrap() as f32
+        });
+        if inside {
+            held += 1;
+            lost += usize::from(!low.points.iter().any(|p| p.distance(*point) < 1e-6));
+        }
+    }
+    assert!(held > 10 && lost == 0, "{lost} of {held} points went");
+
+    // A seam between two places at the cross.
+    browser.open(&app.url("/assets/1/uvs?show=1")).await;
+    browser.until("document.querySelector('#unwrap')").await;
+    browser.click("#unwrap").await;
+    browser
+        .until("document.querySelector('#uvs')?.dataset.number === '2' && document.querySelector('#uv-canvas').dataset.drawn > 1")
+        .await;
+    browser.click("[data-uv-mode=seam]").await;
+    browser.tab_to("#canvas").await;
+    browser.press(ENTER).await;
+    browser
+        .until("document.querySelector('#seams-say').textContent.includes('pick where it ends')")
+        .await;
+    (
+        browser.press(&LEFT.repeat(5)).await,
+        browser.press(ENTER).await,
+    );
+    browser
+        .until("document.querySelector('#seams-say').textContent.includes('1 marked')")
+        .await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;
 }

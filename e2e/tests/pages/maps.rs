@@ -233,13 +233,26 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     browser
         .until("document.querySelector('#stage').dataset.worn?.endsWith('.png#2')")
         .await;
-    let worn = browser
-        .run("return document.querySelector('#stage').dataset.worn")
-        .await;
-    let path = worn.as_str().unwrap().trim_end_matches("#2").to_owned();
-    let answer = http::get(app.port, &path).unwrap();
-    let made = image::load_from_memory(&answer.body).unwrap().into_rgb8();
-    let edge = made.width();
+    // The first picture may come before the first tile is there.
+    let deadline = std::time::Instant::now() + std::time::Duration::from_secs(60);
+    let (made, edge) = loop {
+        let worn = browser
+            .run("return document.querySelector('#stage').dataset.worn")
+            .await;
+        let path = worn.as_str().unwrap().trim_end_matches("#2").to_owned();
+        let answer = http::get(app.port, &path).unwrap();
+        let made = image::load_from_memory(&answer.body).unwrap().into_rgb8();
+        let edge = made.width();
+        let mut normals = (0..edge * edge).map(|i| made.get_pixel(i % edge, i / edge).0);
+        if normals.any(|p| p != [0x8C, 0x94, 0x92]) {
+            break (made, edge);
+        }
+        assert!(
+            std::time::Instant::now() < deadline,
+            "no tile is ever shown"
+        );
+        tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    };
     assert_eq!(made.height(), 5 * edge);
     // A map of directions is not grey, one of occlusion is.
     let is_grey = |row: u32| {

@@ -229,6 +229,120 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
     browser.close().await;
 }
 
+/// Middle of the held islands, or a grip of them, in pixels of the page.
+async fn held(browser: &Browser, what: &str) -> (i64, i64) {
+    browser
+        .until("document.querySelector('#uv-canvas').dataset.held")
+        .await;
+    let script = format!(
+        "const c = document.querySelector('#uv-canvas'), r = c.getBoundingClientRect();
+         const h = JSON.parse(c.dataset.held);
+         const p = '{what}' === 'middle' ? [0, 1].map((k) => (h.low[k] + h.high[k]) / 2) : h['{what}'];
+         return [Math.round(r.left + p[0]), Math.round(r.top + p[1])]"
+    );
+    let place = browser.run(&script).await;
+    (place[0].as_i64().unwrap(), place[1].as_i64().unwrap())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn islands_are_put_by_hand() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    http::upload(app.port, &[("plates.glb", &plates())]).unwrap();
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/assets/1/uvs")).await;
+    browser
+        .until("document.querySelector('#unwrap') && document.querySelector('#stage').dataset.drawn > 3")
+        .await;
+    browser.click("#unwrap").await;
+    candidate_shows(&browser, 1).await;
+    let says = "document.querySelector('#moves-say').textContent";
+
+    // Chosen with the keyboard, and moved by typed figures: a quarter turn, half its size.
+    browser
+        .run("document.querySelector('#uv-canvas').focus(); return 0")
+        .await;
+    browser.press("\u{e00f}").await; // Page down
+    browser
+        .until("document.querySelector('#chosen-says').dataset.count === '1'")
+        .await;
+    browser.click("[data-uv-mode=place]").await;
+    browser
+        .run("document.querySelector('[data-move=turn]').value = '90'; document.querySelector('[data-move=size]').value = '0,5'; return 0")
+        .await;
+    browser.click("#move-typed").await;
+    browser
+        .until(&format!("{says}.includes('90°, ×0.5')"))
+        .await;
+    // Dragged to the right, then turned by its round grip, then by keys; the last is taken back.
+    let from = held(&browser, "middle").await;
+    browser.drag(from, (from.0 + 40, from.1)).await;
+    browser
+        .until(&format!("{says}.startsWith('2 moves')"))
+        .await;
+    let middle = held(&browser, "middle").await;
+    let grip = held(&browser, "turn").await;
+    let reach = middle.1 - grip.1;
+    browser.drag(grip, (middle.0 + reach, middle.1)).await;
+    browser
+        .until(&format!("{says}.startsWith('3 moves')"))
+        .await;
+    assert!(browser.text("#moves-say").await.contains("90°"));
+    browser
+        .run("document.querySelector('#uv-canvas').focus(); return 0")
+        .await;
+    browser.press("\u{e014}").await; // Arrow right
+    browser
+        .until(&format!("{says}.startsWith('4 moves')"))
+        .await;
+    assert!(browser.text("#moves-say").await.contains("1, 0 texels"));
+    browser.click("#moves-back").await;
+    browser
+        .until(&format!("{says}.startsWith('3 moves')"))
+        .await;
+    browser.click("#moves-make").await;
+    candidate_shows(&browser, 2).await;
+    browser
+        .until(
+            "document.querySelector('.uv-history')?.textContent.includes('1 island put by hand')",
+        )
+        .await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+
+    // In the file one plate of three is half as large, lies elsewhere, and nothing is too near to anything.
+    let (before, after) = (
+        downloaded(&app, "plates_1.glb", folder.path()),
+        downloaded(&app, "plates_2.glb", folder.path()),
+    );
+    let islands = |mesh: &Mesh| {
+        let layout = Layout::of(mesh);
+        let list = measure::islands(mesh, &layout);
+        let numbers = measure::numbers(mesh, &layout, &list, 2048);
+        (list, numbers)
+    };
+    let ((a, _), (b, numbers)) = (islands(&before), islands(&after));
+    let sized: Vec<f64> = a
+        .iter()
+        .zip(&b)
+        .map(|(a, b)| b.density / a.density)
+        .filter(|ratio| (ratio - 1.0).abs() > 1e-3)
+        .collect();
+    assert!(
+        sized.len() == 1 && (sized[0] - 0.5).abs() < 1e-3,
+        "{sized:?}"
+    );
+    let moved = a
+        .iter()
+        .zip(&b)
+        .filter(|(a, b)| a.low.distance(b.low) > 1e-4);
+    assert_eq!(moved.count(), 1);
+    assert!(
+        numbers.overlapping.is_empty() && numbers.out_of_range.is_empty(),
+        "{numbers:?}"
+    );
+    browser.close().await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_wrong_is_listed_and_repaired() {
     let folder = tempfile::tempdir().unwrap();

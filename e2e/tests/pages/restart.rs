@@ -103,7 +103,7 @@ fn a_locked_folder_and_a_taken_port_are_one_clear_sentence_each() {
         assert_eq!(done.status.code(), Some(1));
         String::from_utf8(done.stderr).unwrap()
     };
-    let locked = try_start(folder.path(), ectome_e2e::app::free_port());
+    let locked = try_start(folder.path(), 0);
     assert!(
         locked.contains("in use by another Ectome") && locked.contains("ECTOME_DATA"),
         "{locked}"

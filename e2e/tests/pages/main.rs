@@ -1,0 +1,19 @@
+//! The real application in a real browser, and what a stranger does to it. One program, so that it is linked once and its tests run
+//! beside each other.
+
+mod accessible;
+mod crashes;
+mod hostile_names;
+mod intake;
+mod lit;
+mod load;
+mod main_job;
+mod maps;
+mod outage;
+mod pairs;
+mod proof;
+mod refusals;
+mod restart;
+mod routes;
+mod tabs;
+mod uvs;
