@@ -3,7 +3,6 @@
 use ectome_compare::compare;
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress, shapes};
 use ectome_reduce::{Options, cut};
-use glam::Vec3;
 use meshopt::{SimplifyOptions, VertexDataAdapter};
 
 /// The points and triangles of a mesh alone.
@@ -106,15 +105,15 @@ fn cuts_lie_nearer_to_the_source_than_the_references() {
         ("torus", &torus, &[10, 100]),
         ("hills", &hills(), &[10, 100]),
     ] {
+        // It was .41 to .65 and .38 to .70.
         let (mean, largest) = beside(name, mesh, shares);
         assert!(
-            mean <= 1.0,
+            mean <= 0.8,
             "{name}: {mean:.3} of the reference's mean deviation"
         );
         assert!(
-            largest <= 1.3,
+            largest <= 0.9,
             "{name}: {largest:.3} of the reference's largest"
         );
-        assert!(mesh.points.iter().all(|p| *p != Vec3::NAN));
     }
 }

@@ -67,6 +67,7 @@ fn fewer_islands_and_shorter_seams_at_no_more_stretch() {
     says("ours", &our, our_seams);
     says("xatlas", &their, their_seams);
     assert!(our.numbers.overlapping.is_empty() && our.numbers.without_uvs == 0);
+    // It was 7 islands and 92 m beside 18 and 148, stretched 1.004 beside 1.021, 55 % of the sheet beside 53.
     assert!(our.numbers.islands <= their.numbers.islands);
     assert!(our_seams <= their_seams);
     assert!(our.numbers.stretch_l2 <= 1.02 * their.numbers.stretch_l2);

@@ -34,6 +34,7 @@ pub mod native;
 pub mod obj;
 pub mod obj_write;
 pub mod ply;
+mod ply_header;
 pub mod ply_write;
 mod reading;
 mod scene;

@@ -21,6 +21,7 @@ use crate::{
     FormatError, Image, Library, Reading, Scene,
     file_set::{FileSet, base_name},
     glb::mime_of,
+    ply_header::with_comments,
     reading::LOOK_EVERY,
 };
 
@@ -49,7 +50,8 @@ pub fn read(
         file: file.to_owned(),
         fault,
     };
-    let mut reader = Reader::new(bytes);
+    let text = with_comments(bytes);
+    let mut reader = Reader::new(&text[..]);
     let header = Parser::<Row>::new()
         .read_header(&mut reader)
         .map_err(|e| damaged(format!("its header: {}", in_short(&e))))?;
@@ -173,7 +175,7 @@ fn shortest_row(header: &Header, element: &ElementDef) -> usize {
 /// The texture that the header of a PLY names.
 pub fn references(bytes: &[u8]) -> Vec<String> {
     Parser::<Row>::new()
-        .read_header(&mut Reader::new(bytes))
+        .read_header(&mut Reader::new(&with_comments(bytes)[..]))
         .ok()
         .and_then(|header| texture_name(&header))
         .into_iter()

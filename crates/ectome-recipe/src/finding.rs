@@ -34,27 +34,40 @@ impl From<ectome_intake::diagnose::Finding> for AdvisedFinding {
     }
 }
 
-/// What is counted.
-pub fn noun(kind: Kind) -> &'static str {
-    match kind {
-        Kind::NonManifoldEdges => "non-manifold edges",
-        Kind::NonManifoldPoints => "points where faces only touch",
-        Kind::InsideOutFaces => "faces wound the wrong way",
-        Kind::OpenBorders => "open borders",
-        Kind::CoincidentPoints => "points that nearly coincide",
-        Kind::DuplicateFaces => "duplicate faces",
-        Kind::DegenerateFaces => "faces without area",
-        Kind::Floaters => "loose pieces",
-        Kind::StrayGround => "stray flat ground",
-        Kind::Ngons => "n-gons",
-        Kind::AbsurdScale => "size that no prop has",
-        Kind::MissingUvs => "triangles without UVs",
-        Kind::ZeroAreaUvs => "triangles with flat UVs",
-        Kind::OverlappingUvs => "triangles with overlapping UVs",
-        Kind::OutOfRangeUvs => "triangles with UVs outside the texture",
-        Kind::MissingTextures => "textures that are not there",
-        Kind::LargeTextures => "textures larger than 4096",
-    }
+/// What is counted, in words for so many of it.
+pub fn noun(kind: Kind, count: usize) -> &'static str {
+    let [one, many] = match kind {
+        Kind::NonManifoldEdges => ["non-manifold edge", "non-manifold edges"],
+        Kind::NonManifoldPoints => [
+            "point where faces only touch",
+            "points where faces only touch",
+        ],
+        Kind::InsideOutFaces => ["face wound the wrong way", "faces wound the wrong way"],
+        Kind::OpenBorders => ["open border", "open borders"],
+        Kind::CoincidentPoints => [
+            "point that nearly coincides with another",
+            "points that nearly coincide",
+        ],
+        Kind::DuplicateFaces => ["duplicate face", "duplicate faces"],
+        Kind::DegenerateFaces => ["face without area", "faces without area"],
+        Kind::Floaters => ["loose piece", "loose pieces"],
+        Kind::StrayGround => ["stray flat ground"; 2],
+        Kind::Ngons => ["n-gon", "n-gons"],
+        Kind::AbsurdScale => ["size that no prop has"; 2],
+        Kind::MissingUvs => ["triangle without UVs", "triangles without UVs"],
+        Kind::ZeroAreaUvs => ["triangle with flat UVs", "triangles with flat UVs"],
+        Kind::OverlappingUvs => [
+            "triangle with overlapping UVs",
+            "triangles with overlapping UVs",
+        ],
+        Kind::OutOfRangeUvs => [
+            "triangle with UVs outside the texture",
+            "triangles with UVs outside the texture",
+        ],
+        Kind::MissingTextures => ["texture that is not there", "textures that are not there"],
+        Kind::LargeTextures => ["texture larger than 4096", "textures larger than 4096"],
+    };
+    if count == 1 { one } else { many }
 }
 
 fn harm(kind: Kind) -> &'static str {

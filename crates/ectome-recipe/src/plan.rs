@@ -21,7 +21,7 @@ use thiserror::Error;
 
 use crate::{
     Brief, Change, CutSettings, Inspection, Recipe, Target, UvStep, Weld,
-    figures::grouped,
+    figures::{counted, grouped},
     finding::noun,
     maps::{self, BakeSettings},
     preparation::{Sizes, appended},
@@ -209,8 +209,10 @@ impl Plan {
             plan.add(
                 Act::Bake { maps },
                 format!(
-                    "The brief asks for {count} maps of {} texels, green {}.",
-                    brief.texture_px, brief.green
+                    "The brief asks for {} of {} texels, green {}.",
+                    counted(count as u64, "map"),
+                    brief.texture_px,
+                    brief.green
                 ),
             );
         }
@@ -328,7 +330,7 @@ impl Plan {
             (Kind::InsideOutFaces, Some(Change::MakeOutward)),
         ] {
             if let (Some(f), Some(change)) = (found(kind), change) {
-                let why = format!("{} {}: {}", grouped(f.count), noun(kind), f.harm);
+                let why = format!("{} {}: {}", grouped(f.count), noun(kind, f.count), f.harm);
                 self.add(Act::Prepare { change }, why);
             }
         }
@@ -346,8 +348,9 @@ impl Plan {
             .iter()
             .filter(|f| f.rank >= 2 && !repaired.contains(&f.kind))
             .filter(|f| f.kind != Kind::CoincidentPoints || weld.is_none());
-        self.left
-            .extend(left.map(|f| format!("{} {}: {}", grouped(f.count), noun(f.kind), f.harm)));
+        self.left.extend(
+            left.map(|f| format!("{} {}: {}", grouped(f.count), noun(f.kind, f.count), f.harm)),
+        );
     }
 
     fn small_parts(&mut self, source: &Scene, inspection: &Inspection, brief: &Brief) {
@@ -418,7 +421,7 @@ fn unfit(inspection: &Inspection, brief: &Brief) -> Option<String> {
     }
     for kind in [Kind::MissingUvs, Kind::ZeroAreaUvs, Kind::OutOfRangeUvs] {
         if let Some(f) = found(kind) {
-            return Some(format!("{} {}.", grouped(f.count), noun(kind)));
+            return Some(format!("{} {}.", grouped(f.count), noun(kind, f.count)));
         }
     }
     if inspection.uv_overlap_percent > OVERLAP {

@@ -184,7 +184,7 @@ fn groups(mesh: &Mesh, size: f32) -> Vec<Vec<u32>> {
         .into_par_iter()
         .map(|t| {
             let [a, b, c] = mesh.triangle(t as usize);
-            if steps(a, b, c, size) > 1 {
+            if steps([a, b, c], size) != [1, 1] {
                 return ([-1; 3], 0, t);
             }
             let cube = ((a + b + c) / 3.0 - low) / (CUBE * size).max(f32::MIN_POSITIVE);
@@ -226,10 +226,30 @@ fn any_is_seen(mesh: &Mesh, blocker: &Blocker, group: &[u32], size: f32, rays: &
     })
 }
 
-/// In how many steps along its sides a triangle is asked: one where it is small.
-fn steps(a: Vec3, b: Vec3, c: Vec3, size: f32) -> usize {
-    let reach = (b - a).length().max((c - a).length()) / size;
-    (reach * 24.0).ceil().clamp(1.0, 12.0) as usize
+/// In how many steps along its longest side, and across, a triangle is asked: one each where it is small. A long thin one is asked
+/// along its length only: what is seen of it differs little from one of its sides to the other.
+fn steps([a, b, c]: [Vec3; 3], size: f32) -> [usize; 2] {
+    let longest = (b - a).length().max((c - a).length()).max((c - b).length());
+    let across = (b - a).cross(c - a).length() / longest.max(f32::MIN_POSITIVE);
+    [longest, across].map(|reach| (reach / size * 24.0).ceil().clamp(1.0, 12.0) as usize)
+}
+
+/// The places at which a large triangle is asked: rows along its longest side, shorter ones towards the corner across.
+fn spread([a, b, c]: [Vec3; 3], [along, across]: [usize; 2], into: &mut Vec<Vec3>) {
+    let sides = [(b - a).length(), (c - b).length(), (a - c).length()];
+    let (from, to, tip) = match sides {
+        [x, y, z] if x >= y && x >= z => (a, b, c),
+        [_, y, z] if y >= z => (b, c, a),
+        _ => (c, a, b),
+    };
+    for row in 0..across {
+        let height = (row as f32 + 1.0 / 3.0) / across as f32;
+        let count = (along as f32 * (1.0 - height)).ceil() as usize;
+        for i in 0..count {
+            let share = (i as f32 + 0.5) / count as f32;
+            into.push(from.lerp(to, share).lerp(tip, height));
+        }
+    }
 }
 
 /// Whether a ray from some place on triangle `t` gets away.
@@ -238,21 +258,19 @@ fn is_seen(mesh: &Mesh, blocker: &Blocker, t: usize, size: f32, rays: &[Vec3]) -
     let normal = (b - a).cross(c - a).normalize_or_zero();
     let middle = (a + b + c) / 3.0;
     // Large faces are asked in more places.
-    let steps = steps(a, b, c, size);
+    let steps = steps([a, b, c], size);
     let mut places = vec![middle];
-    if steps == 1 {
-        places.extend([a, b, c].map(|p| middle.lerp(p, 0.8)));
-    } else {
-        for i in 0..steps {
-            for j in 0..steps - i {
-                let u = (i as f32 + 1.0 / 3.0) / steps as f32;
-                let v = (j as f32 + 1.0 / 3.0) / steps as f32;
-                places.push(a + (b - a) * u + (c - a) * v);
-            }
+    let share = match steps {
+        [1, 1] => {
+            places.extend([a, b, c].map(|p| middle.lerp(p, 0.8)));
+            // The places of a small face see the same: they share the directions.
+            places.len()
         }
-    }
-    // The places of a small face see the same: they share the directions.
-    let share = if steps == 1 { places.len() } else { 1 };
+        _ => {
+            spread([a, b, c], steps, &mut places);
+            1
+        }
+    };
     // The normal's own way first: most faces that are seen are seen that way.
     let straight = [normal, -normal].into_iter();
     let off = 2e-6 * size;

@@ -15,7 +15,7 @@ pub struct Prepare {
 
 impl Operation for Prepare {
     fn version(&self) -> u32 {
-        4
+        5
     }
 
     fn title(&self) -> &'static str {

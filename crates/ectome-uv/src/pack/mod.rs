@@ -71,7 +71,7 @@ impl Default for Settings {
 pub enum PackError {
     /// The padding leaves no room for islands.
     #[error(
-        "{islands} islands with {padding} texels between them do not fit on {sheets} sheets of {size} texels. Take less padding, a larger size or more sheets"
+        "{islands} islands {padding} texels apart do not fit on sheets of {size} texels ({sheets} allowed). Take less padding, a larger size or more sheets"
     )]
     NoRoom {
         /// How many islands.
@@ -84,7 +84,9 @@ pub enum PackError {
         size: u32,
     },
     /// At the density asked for, the islands need more room.
-    #[error("at this texel density the islands do not fit on {sheets} sheets of {size} texels")]
+    #[error(
+        "at this texel density the islands do not fit on sheets of {size} texels ({sheets} allowed)"
+    )]
     TooDense {
         /// Sheets.
         sheets: u32,

@@ -170,7 +170,7 @@ fn finding_line((number, f): (usize, &AdvisedFinding)) -> FindingLine {
     FindingLine {
         number,
         count: words::grouped(f.count as u64),
-        noun: noun(f.kind),
+        noun: noun(f.kind, f.count),
         detail: f.detail.clone(),
         harm: f.harm.clone(),
         word,

@@ -62,7 +62,7 @@ impl Inspect {
             say!(
                 "{:>12}  {}{detail}. {}",
                 grouped(f.count),
-                noun(f.kind),
+                noun(f.kind, f.count),
                 f.harm
             );
         }
