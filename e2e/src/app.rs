@@ -68,6 +68,20 @@ impl App {
         app
     }
 
+    /// Starts in `data` with the demo assets, if it is the first start there.
+    pub fn with_demo(data: &Path) -> Self {
+        let upload_limit = 8 << 30;
+        let (child, port) = spawned(data, 0, upload_limit, &[]);
+        let mut app = Self {
+            child,
+            data: data.to_owned(),
+            upload_limit,
+            port,
+        };
+        app.wait();
+        app
+    }
+
     /// The address of a path.
     pub fn url(&self, path: &str) -> String {
         format!("http://127.0.0.1:{}{path}", self.port)
@@ -126,8 +140,13 @@ impl Drop for App {
 }
 
 fn spawn(data: &Path, port: u16, upload_limit: u64) -> (Child, u16) {
+    spawned(data, port, upload_limit, &["--no-demo"])
+}
+
+fn spawned(data: &Path, port: u16, upload_limit: u64, further: &[&str]) -> (Child, u16) {
     let mut child = Command::new(program())
-        .args(["serve", "--no-demo"])
+        .arg("serve")
+        .args(further)
         .arg("--data")
         .arg(data)
         .args(["--port", &port.to_string()])

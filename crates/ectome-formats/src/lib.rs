@@ -33,6 +33,7 @@ pub mod material;
 pub mod native;
 pub mod obj;
 pub mod obj_write;
+mod picture_notice;
 pub mod ply;
 mod ply_header;
 pub mod ply_write;

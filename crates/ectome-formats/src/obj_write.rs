@@ -5,7 +5,7 @@ use std::fmt::Write;
 use ectome_mesh::Fate;
 use ectome_texture::srgb::to_coded;
 
-use crate::{FormatError, Scene};
+use crate::{FormatError, Scene, picture_notice::with_notice};
 
 /// The files of an OBJ, by name.
 pub type Files = Vec<(String, Vec<u8>)>;
@@ -107,6 +107,9 @@ fn materials(scene: &Scene) -> (String, Files) {
     let library = &scene.library;
     let mut out = String::new();
     let mut pictures: Files = Vec::new();
+    if let Some(notice) = &scene.copyright {
+        let _ = writeln!(out, "# {}", line(notice));
+    }
     let file_of = |image: usize| {
         let picture = &library.images[image];
         let end = if picture.mime == "image/jpeg" {
@@ -141,7 +144,9 @@ fn materials(scene: &Scene) -> (String, Files) {
             let name = file_of(image);
             let _ = writeln!(out, "{keyword} {name}");
             if !pictures.iter().any(|(n, _)| *n == name) {
-                pictures.push((name, library.images[image].bytes.clone()));
+                let bytes = &library.images[image].bytes;
+                let told = scene.copyright.as_ref().map(|n| with_notice(bytes, n));
+                pictures.push((name, told.unwrap_or_else(|| bytes.clone())));
             }
         }
     }

@@ -3,8 +3,10 @@
 
 mod accessible;
 mod crashes;
+mod first_start;
 mod hostile_names;
 mod intake;
+mod licences;
 mod lit;
 mod load;
 mod main_job;

@@ -1,7 +1,7 @@
 //! A store with a real MariaDB of the test's own.
 #![allow(dead_code, reason = "each test file uses its own share of this")]
 
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use ectome_recipe::starting_briefs;
 use ectome_store::{
@@ -67,14 +67,13 @@ impl Fixture {
     pub async fn work_off(&self) {
         let (stop, stopping) = watch::channel(false);
         let worker = tokio::spawn(worker::run(self.store.clone(), Accepts::all(), stopping));
-        while self
-            .store
-            .latest_work(50)
-            .await
-            .unwrap()
-            .iter()
-            .any(|w| !w.state.is_over())
-        {
+        let deadline = Instant::now() + Duration::from_secs(300);
+        loop {
+            let latest = self.store.latest_work(50).await.unwrap();
+            if latest.iter().all(|w| w.state.is_over()) {
+                break;
+            }
+            assert!(Instant::now() < deadline, "work never ends: {latest:?}");
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
         stop.send(true).unwrap();
