@@ -23,9 +23,13 @@ const UV_WEIGHT: f64 = 0.01;
 /// The same where nothing may slip: what [`crate::flat`] permits is set against it.
 const UV_WEIGHT_FLAT: f64 = 0.05;
 
-/// A turn of the normal by one radian counts as much as this distance, in diagonals.
+/// A turn of the normal by one radian counts as much as this distance, in diagonals. Small on purpose: it decides between places
+/// that lie equally near. At a quarter and at four times of its weight bell and figurehead at a hundredth stay within 3 % of their
+/// mean deviation (docs/performance.md).
 const SHADING_LENGTH: f64 = 1.3e-4;
-/// A colour off by the whole range counts as much as this distance, in diagonals.
+/// A colour off by the whole range counts as much as this distance, in diagonals: an edge between two colours painted on vertices
+/// is worth as much as a dent of a two hundred and fiftieth of the mesh, which a viewer notices about as soon. Without vertex colours
+/// it has no say.
 const COLOUR_LENGTH: f64 = 4e-3;
 
 /// The mesh while it shrinks. Places are relative to the middle of the source and divided by its

@@ -103,7 +103,30 @@ function showRegion() {
   stage.setBalls(balls);
 }
 
+/** Settings that are on their way, and what waits for them to arrive. */
+let underway = 0;
+let waiting = [];
+document.addEventListener('htmx:beforeSend', ({ target: form }) => { underway += Number(/** @type {Element} */ (form).id === 'settings-form'); });
+document.addEventListener('htmx:afterRequest', ({ target: form }) => {
+  if (/** @type {Element} */ (form).id !== 'settings-form') return;
+  underway -= 1;
+  if (underway > 0) return;
+  waiting.forEach((go) => go());
+  waiting = [];
+});
+// What is asked for right after a stroke is made with the stroke: the settings go first.
+document.addEventListener('htmx:confirm', (/** @type {CustomEvent} */ event) => {
+  const { elt, verb, issueRequest } = event.detail;
+  if (elt.id === 'settings-form' || verb === 'get') return;
+  if (later) sendSettings();
+  if (underway === 0) return;
+  event.preventDefault();
+  waiting.push(() => issueRequest(true));
+});
+
 function sendSettings() {
+  clearTimeout(later);
+  later = 0;
   const form = at('settings-form');
   if (form) htmx.trigger(form, 'settings');
 }

@@ -8,7 +8,7 @@ fn the_demo_comes_with_the_first_start_and_not_with_the_next() {
     let data = folder.path().join("data");
     let names: Vec<String> = ectome_demo::ASSETS
         .iter()
-        .map(|a| a.file.to_owned())
+        .map(|a| a.title.to_owned())
         .collect();
     assert!(names.len() >= 6);
     let listed = |app: &App| {
