@@ -154,7 +154,8 @@ impl Act {
             Self::Cut { triangles } => format!("Cut to {}", grouped(*triangles as usize)),
             Self::Unwrap { uv } => uv.title().to_owned(),
             Self::Bake { maps } => {
-                let words: Vec<&str> = maps.kinds.iter().map(|k| k.word()).collect();
+                let words = maps.kinds.iter().map(|k| k.word().replace('_', " "));
+                let words: Vec<String> = words.collect();
                 format!("Bake {} at {}", words.join(", "), maps.size)
             }
             Self::Tier { triangles } => {
@@ -244,6 +245,17 @@ impl Plan {
     /// [`PlanError::Syntax`] where TOML cannot hold it.
     pub fn to_toml(&self) -> Result<String, PlanError> {
         toml::to_string_pretty(self).map_err(|e| PlanError::Syntax(e.to_string()))
+    }
+
+    /// The changes of the source that it asks for, behind those that are made already.
+    pub fn changes(&self, first: &[Change]) -> Vec<Change> {
+        let mut changes = first.to_vec();
+        for line in &self.lines {
+            if let Act::Prepare { change } = &line.act {
+                changes = appended(changes, change.clone());
+            }
+        }
+        changes
     }
 
     /// A recipe for each tier, nearest first. `source` is the content hash of the source's files, `first` are changes that

@@ -289,7 +289,11 @@ impl Store {
         self.ask_for(asset, &Wanted::of(&recipe, 0)).await
     }
 
-    async fn ask_for(&self, asset: &Asset, wanted: &Wanted<'_>) -> Result<String, StoreError> {
+    pub(crate) async fn ask_for(
+        &self,
+        asset: &Asset,
+        wanted: &Wanted<'_>,
+    ) -> Result<String, StoreError> {
         let _naming = self.naming().await?;
         retrying(|| async {
             let mut tx = self.pool.begin().await?;

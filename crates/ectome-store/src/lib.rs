@@ -39,6 +39,7 @@ mod document;
 mod error;
 pub mod folder;
 pub mod naming;
+mod plan;
 mod preparation;
 mod retry;
 pub mod scene;

@@ -45,6 +45,7 @@ mod outages;
 mod page_json;
 mod parcel;
 mod parts;
+mod plan;
 mod proof;
 mod reply;
 pub mod router;

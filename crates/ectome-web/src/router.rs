@@ -11,8 +11,8 @@ use tower_http::{
 };
 
 use crate::{
-    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, maps, parcel, proof,
-    scenes, state::App, statics, uvs, work,
+    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, maps, parcel, plan,
+    proof, scenes, state::App, statics, uvs, work,
 };
 
 /// All routes of the application.
@@ -23,6 +23,7 @@ pub fn router(app: App) -> Router {
         assets::routes(),
         asset::routes(),
         intake::routes(),
+        plan::routes(),
         cut::routes(),
         chain::routes(),
         uvs::routes(),

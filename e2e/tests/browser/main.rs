@@ -11,6 +11,7 @@ mod lit;
 mod load;
 mod main_job;
 mod maps;
+mod one_button;
 mod outage;
 mod pairs;
 mod proof;

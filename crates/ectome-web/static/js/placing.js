@@ -63,7 +63,9 @@ export class Placing {
   /** Places of the grips, in widths of the sheet; `side` is the width in pixels. @param {number[]} box @param {number} side */
   #grips([u0, v0, u1, v1], side) {
     const away = 22 / side;
-    return { turn: [(u0 + u1) / 2, v0 - away], size: [u1 + away / 2, v1 + away / 2] };
+    // At the top of the sheet there is no room above: it hangs below.
+    const turn = [(u0 + u1) / 2, v0 < away ? v1 + away : v0 - away];
+    return { turn, size: [u1 + away / 2, v1 + away / 2] };
   }
 
   /**

@@ -401,7 +401,7 @@ export class Sheet {
       const best = largest.get(island.part);
       if (this.shows(i) && (!best || island.area_m2 > best.area_m2)) largest.set(island.part, island);
     });
-    c.font = '12px "IBM Plex Sans", sans-serif';
+    c.font = '13px "Plex Condensed", sans-serif';
     c.textAlign = 'center';
     c.textBaseline = 'middle';
     c.lineWidth = 3;

@@ -1,0 +1,63 @@
+//! A whole plan at once: every step of it stands in the tray as if it had been asked for by hand.
+
+use ectome_recipe::{
+    Recipe,
+    plan::{Act, Plan},
+};
+
+use crate::{Store, StoreError, asking::Wanted, asset::Asset, candidate::Candidate, chain::Fill};
+
+impl Store {
+    /// Asks for what a plan says: the changes of the source, the cut, UVs and maps one upon the other, and the tiers cut from the
+    /// last of them. What one step needs is made before it, and what fails says why and can be asked for again.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_plan(&self, asset: &Asset, plan: &Plan) -> Result<(), StoreError> {
+        let changes = plan.changes(&asset.preparation);
+        if changes != asset.preparation {
+            self.ask_for_preparation(asset, &changes).await?;
+        }
+        // What follows is made from the source as it will be.
+        let asset = Asset {
+            preparation: changes,
+            ..asset.clone()
+        };
+        let source = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
+        let mut last: Option<Candidate> = None;
+        let mut fills = Vec::new();
+        for line in &plan.lines {
+            let hash = match &line.act {
+                Act::Prepare { .. } => continue,
+                Act::Tier { triangles } => {
+                    fills.push(Fill::to(*triangles));
+                    continue;
+                }
+                Act::Cut { triangles } => {
+                    fills.push(Fill::to(*triangles));
+                    self.ask_for_cut(&asset, *triangles).await?
+                }
+                Act::Unwrap { uv } => self.ask_for_uvs(&asset, last.as_ref(), uv.clone()).await?,
+                Act::Bake { maps } => match &last {
+                    Some(from) => self.ask_for_maps(&asset, from, maps.clone()).await?,
+                    None => {
+                        let whole = Recipe::whole(&asset.source, &asset.preparation);
+                        let recipe = whole.with_maps(maps.clone());
+                        self.ask_for(&asset, &Wanted::of(&recipe, source)).await?
+                    }
+                },
+            };
+            let tray = self.tray(asset.id).await?;
+            last = tray.into_iter().find(|c| c.hash == hash);
+        }
+        let is_cut = plan.lines.iter().any(|l| matches!(l.act, Act::Cut { .. }));
+        if !is_cut && !fills.is_empty() {
+            // The first tier is the source as it is.
+            fills.insert(0, Fill::to(u32::try_from(source).unwrap_or(u32::MAX)));
+        }
+        if fills.is_empty() {
+            return Ok(());
+        }
+        self.ask_for_chain(&asset, &fills, last.as_ref()).await
+    }
+}

@@ -1,0 +1,104 @@
+//! The whole way by one button, in the real interface.
+
+use ectome_e2e::{app::App, browser::Browser, http, validator};
+use ectome_formats::{FileSet, glb};
+use ectome_mesh::Progress;
+use ectome_recipe::step;
+
+/// The whole way by one button: the plan is shown with its reasons, a line is left out and a figure changed, and everything is there as
+/// if it had been done by hand.
+#[tokio::test(flavor = "multi_thread")]
+async fn one_button_goes_the_whole_way() {
+    let folder = tempfile::tempdir().unwrap();
+    let app = App::start(&folder.path().join("data"));
+    let scene = step::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
+    let file = glb::write(&scene, &glb::Naming::default()).unwrap();
+    assert_eq!(
+        http::upload(app.port, &[("winch.glb", &file)])
+            .unwrap()
+            .status,
+        201
+    );
+    let toml = "name = \"Quay\"\ntexture_px = 512\nmaterials = 1\nmaps = [\"normal\", \"occlusion\"]\n\
+                [[tier]]\ntriangles = 5000\nnearest_m = 3.0\noutline_px = 8.0\n\
+                [[tier]]\ntriangles = 1500\nnearest_m = 12.0\noutline_px = 8.0\n";
+    let toml: String = url::form_urlencoded::byte_serialize(toml.as_bytes()).collect();
+    assert!(
+        http::post(app.port, "/briefs", &format!("toml={toml}"))
+            .unwrap()
+            .status
+            < 400
+    );
+    let briefs = http::get(app.port, "/briefs").unwrap().text();
+    let own = briefs.split("href=\"/briefs/").skip(1).find_map(|rest| {
+        let (id, after) = rest.split_once('"')?;
+        after.starts_with(">Quay").then(|| id.to_owned())
+    });
+    let own = own.expect("the brief is listed");
+    assert!(
+        http::post(app.port, "/assets/1/brief", &format!("brief={own}"))
+            .unwrap()
+            .status
+            < 400
+    );
+
+    let browser = Browser::start(folder.path()).await;
+    browser.open(&app.url("/assets/1/intake")).await;
+    browser.until("document.querySelector('#plan-show')").await;
+    browser.click("#plan-show").await;
+    browser.until("document.querySelector('#plan-form')").await;
+    let plan = browser.text("#plan-form").await;
+    for says in [
+        "Cut to",
+        "Unwrapping",
+        "Bake normal, occlusion at",
+        "A tier of",
+    ] {
+        assert!(plan.contains(says), "{says} in {plan}");
+    }
+    assert!(plan.contains("Do what is ticked for Quay"), "{plan}");
+    // Nothing is done yet.
+    assert!(
+        !http::get(app.port, "/assets/1/cut")
+            .unwrap()
+            .text()
+            .contains("label-candidate\"><b")
+    );
+    browser
+        .run(
+            "const t = [...document.querySelectorAll('#plan-form [name^=triangles_]')]; t[0].value = '4000'; t[1].value = '1000'; \
+             document.querySelector('#plan-form [name^=size_]').value = '128'; return t.length",
+        )
+        .await;
+    browser.click("#plan-go").await;
+    browser
+        .until("document.querySelectorAll('.verdicts li').length === 2 && document.querySelector('.total')")
+        .await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.close().await;
+
+    // In the parcel: two tiers at the counts that were typed, with the maps on them, valid.
+    let answer = http::get(app.port, "/assets/1/download/winch_chain.zip").unwrap();
+    assert_eq!(answer.status, 200, "{}", answer.sentence());
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(answer.body)).unwrap();
+    for (tier, limit) in [(0, 4000), (1, 1000)] {
+        let name = format!("winch_LOD{tier}.glb");
+        let mut bytes = Vec::new();
+        std::io::Read::read_to_end(&mut zip.by_name(&name).unwrap(), &mut bytes).unwrap();
+        let path = folder.path().join(&name);
+        std::fs::write(&path, &bytes).unwrap();
+        let report = validator::validate(&path);
+        assert_eq!(
+            (&report["errors"], &report["warnings"]),
+            (&0.into(), &0.into()),
+            "{report}"
+        );
+        let scene = ectome_formats::read(&FileSet::new([(name.as_str(), &bytes[..])])).unwrap();
+        let count = scene.mesh.triangle_count();
+        assert!(count <= limit && count > limit / 2, "{count}");
+        assert!(!scene.library.images.is_empty(), "the maps are in the file");
+    }
+    // Every step stands in the tray.
+    let uvs = http::get(app.port, "/assets/1/uvs").unwrap().text();
+    assert!(uvs.contains("Candidate 2") && uvs.contains("Candidate 3"));
+}
