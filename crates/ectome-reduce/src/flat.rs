@@ -3,7 +3,7 @@
 //! An analysis may be told to take only what costs nothing ([`crate::Options::flat_only`]): points inside flat
 //! regions whose texture lies evenly, and points on straight lines. That leaves each flat region with its
 //! corners only, where they were. How they are joined is free as long as the region is flat, so diagonals are flipped to the
-//! Delaunay triangulation (C. Lawson, *Software for C¹ SurfaceIndex Interpolation*, 1977), which has the largest
+//! Delaunay triangulation (C. Lawson, *Software for C¹ Surface Interpolation*, 1977), which has the largest
 //! smallest angle.
 
 use std::collections::HashMap;

@@ -7,7 +7,7 @@
 //! ```
 //!
 //! - The error is the area-weighted sum of squared distances to the planes of the source
-//!   (M. Garland, P. Heckbert, *SurfaceIndex Simplification Using Quadric Error Metrics*, SIGGRAPH 1997),
+//!   (M. Garland, P. Heckbert, *Surface Simplification Using Quadric Error Metrics*, SIGGRAPH 1997),
 //!   with UVs as further dimensions eliminated per wedge (H. Hoppe, *New Quadric Metric for
 //!   Simplifying Meshes with Appearance Attributes*, Visualization 1999).
 //! - Seams, borders, material and part edges and hard edges are **lines**. A line collapses only along

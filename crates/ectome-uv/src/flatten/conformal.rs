@@ -1,7 +1,7 @@
 //! Least squares conformal maps: angles first, and exact for whatever can be unrolled.
 //!
 //! B. Lévy, S. Petitjean, N. Ray, J. Maillot, *Least Squares Conformal Maps for Automatic Texture Atlas Generation*,
-//! SIGGRAPH 2002, in the form of M. Desbrun, M. Meyer, P. Alliez, *Intrinsic Parameterizations of FaceGraph Meshes*, 2002: the Dirichlet
+//! SIGGRAPH 2002, in the form of M. Desbrun, M. Meyer, P. Alliez, *Intrinsic Parameterizations of Surface Meshes*, 2002: the Dirichlet
 //! energy less the area. Two vertices are held.
 
 use glam::DVec2;
