@@ -7,6 +7,7 @@ use crate::{
     EngineError,
     sheets::{self, SheetsAs},
     step::triangulated,
+    textures,
 };
 
 /// What a file of a parcel carries beside the mesh.
@@ -20,12 +21,17 @@ pub struct Marks {
     pub sheets: u32,
     /// How they are told apart.
     pub sheets_as: SheetsAs,
+    /// The longest side that textures may have, in texels; 0 leaves them as they are.
+    pub texture_px: u32,
 }
 
 /// A scene as one tier of a parcel.
 #[must_use]
 pub fn as_tier(scene: Scene, marks: &Marks) -> Scene {
     let mut scene = sheets::delivered(scene, marks.sheets, marks.sheets_as);
+    if marks.texture_px > 0 {
+        scene.library = textures::limited(&scene.library, marks.texture_px);
+    }
     let suffix = &marks.suffix;
     let parts = &mut scene.mesh.parts;
     parts.iter_mut().for_each(|p| p.name.push_str(suffix));

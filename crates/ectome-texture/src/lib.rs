@@ -13,9 +13,11 @@
 //! |---|---|
 //! | [`srgb`] | the sRGB transfer function |
 //! | [`texture`] | a picture with smaller copies of itself, sampled over a footprint |
+//! | [`scale`] | a picture made smaller |
 //! | [`fill`] | fills what nothing covers from what lies around it |
 
 pub mod fill;
+pub mod scale;
 pub mod srgb;
 pub mod texture;
 

@@ -218,10 +218,8 @@ async fn regions_and_seams_are_drawn_by_keys_and_by_strokes() {
     browser.tab_to("#canvas").await;
     browser.press(ENTER).await;
     browser.until(&format!("{count} === 1")).await;
-    (
-        browser.press(&LEFT.repeat(6)).await,
-        browser.press(ENTER).await,
-    );
+    browser.press(&LEFT.repeat(6)).await;
+    browser.press(ENTER).await;
     browser.until(&format!("{count} === 2")).await;
     // What was painted is said aloud, once.
     browser
@@ -282,10 +280,8 @@ async fn regions_and_seams_are_drawn_by_keys_and_by_strokes() {
     browser
         .until("document.querySelector('#seams-say').textContent.includes('pick where it ends')")
         .await;
-    (
-        browser.press(&LEFT.repeat(5)).await,
-        browser.press(ENTER).await,
-    );
+    browser.press(&LEFT.repeat(5)).await;
+    browser.press(ENTER).await;
     browser
         .until("document.querySelector('#seams-say').textContent.includes('1 marked')")
         .await;

@@ -74,6 +74,24 @@ async fn one_button_goes_the_whole_way() {
     browser
         .until("document.querySelectorAll('.verdicts li').length === 2 && document.querySelector('.total')")
         .await;
+    // The parcel says what it will hold before it is taken.
+    browser.open(&app.url("/assets/1/parcel")).await;
+    browser.until("document.querySelector('#list-files')").await;
+    browser.click("#list-files").await;
+    browser.until("document.querySelector('#beside')").await;
+    browser
+        .run("document.querySelectorAll('#files details').forEach((d) => { d.open = true; }); return 0")
+        .await;
+    let files = browser.text("#files").await;
+    for says in [
+        "winch_LOD0.glb",
+        "winch_LOD1.glb",
+        "128 × 128, PNG, linear",
+        "draw calls",
+        "The source: ",
+    ] {
+        assert!(files.contains(says), "{says} in {files}");
+    }
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.close().await;
 

@@ -127,7 +127,8 @@ fn cover(uv: [Vec2; 3], mut hit: impl FnMut(usize)) {
     let p = uv.map(|q| q.as_dvec2() * n);
     let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
     // A triangle that repeats many times over says nothing about overlaps.
-    if !low.is_finite() || !((high - low).max_element() <= MOST_REPEATS * n) {
+    let is_finite = low.is_finite() && high.is_finite();
+    if !is_finite || (high - low).max_element() > MOST_REPEATS * n {
         return;
     }
     // Rows are counted from the whole square below the triangle.

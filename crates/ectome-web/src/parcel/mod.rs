@@ -1,5 +1,6 @@
 //! The Parcel step: what is handed over, and the blobs that pages load.
 
+mod files;
 mod page;
 mod view;
 
@@ -13,6 +14,7 @@ use crate::state::App;
 pub fn routes() -> Router<App> {
     Router::new()
         .route("/assets/{id}/download/{file}", get(page::download))
+        .route("/assets/{id}/parcel/files", get(files::files))
         .route("/mesh/{blob}", get(page::mesh))
         .route("/picture/{blob}", get(page::picture))
 }

@@ -10,7 +10,7 @@ use axum::{
 };
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Brief, TierResult, engine, parcel, sheets};
+use ectome_recipe::{Brief, TierResult, contents::Contents, engine, parcel, sheets};
 use ectome_store::{
     asset::{Asset, PassOn, Provenance},
     candidate::{Candidate, CandidateState},
@@ -166,6 +166,7 @@ async fn scene_of(
         notice: notice(&asset.provenance),
         sheets: sheets::count(&recipe),
         sheets_as: brief.sheets,
+        texture_px: brief.texture_px,
     };
     let progress = Progress::new();
     let stock = StoreStock::of(&app.store, asset.id, u64::MAX, &progress);
@@ -187,6 +188,36 @@ fn unwritable(stem: &str) -> impl Fn(ectome_recipe::EngineError) -> Failure {
     move |e| Failure::bad(format!("{stem} cannot be written: {e}."))
 }
 
+/// The files of a tier, and what they hold.
+pub(super) struct Written {
+    pub files: Vec<(String, Vec<u8>)>,
+    pub contents: Contents,
+}
+
+/// The files of every tier, in the formats of the brief.
+pub(super) async fn written(
+    app: &App,
+    stem: &str,
+    brief: &Brief,
+    chain: &[ChainTier],
+    asset: &Asset,
+) -> Result<Vec<Written>, Failure> {
+    let mut list = Vec::new();
+    for t in chain {
+        let suffix = format!("{}{}", brief.suffix, t.tier);
+        let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
+        let scene = scene_of(app, asset, &t.candidate, brief, suffix).await?;
+        let tree = brief.hierarchy;
+        let write = move || {
+            let files = parcel::files(&own, &scene, &formats, tree).map_err(unwritable(&own))?;
+            let contents = Contents::of(&scene);
+            Ok(Written { files, contents })
+        };
+        list.push(run_blocking(write).await?);
+    }
+    Ok(list)
+}
+
 async fn zipped(
     app: &App,
     stem: &str,
@@ -195,17 +226,11 @@ async fn zipped(
     asset: &Asset,
 ) -> Result<Vec<u8>, Failure> {
     let provenance = &asset.provenance;
-    let mut files = Vec::new();
+    let written = written(app, stem, brief, chain, asset).await?;
+    let mut files: Vec<(String, Vec<u8>)> = written.into_iter().flat_map(|w| w.files).collect();
     let mut tiers = Vec::new();
     for t in chain {
-        let c = &t.candidate;
-        let suffix = format!("{}{}", brief.suffix, t.tier);
-        let (own, formats) = (format!("{stem}{suffix}"), brief.formats.clone());
-        let scene = scene_of(app, asset, c, brief, suffix).await?;
-        let tree = brief.hierarchy;
-        let write = move || parcel::files(&own, &scene, &formats, tree).map_err(unwritable(&own));
-        files.extend(run_blocking(write).await?);
-        let measured = judged::measured(brief, asset, c).unwrap_or_default();
+        let measured = judged::measured(brief, asset, &t.candidate).unwrap_or_default();
         tiers.push(match brief.tiers.get(t.tier as usize) {
             Some(tier) => json!(TierResult::of(brief, t.tier as usize, tier, &measured)),
             // The brief asks nothing of it, so there is no limit and no verdict.

@@ -93,6 +93,7 @@ impl Chain {
             let suffix = format!("{}{n}", brief.suffix);
             let marks = parcel::Marks {
                 suffix: suffix.clone(),
+                texture_px: self.brief.as_ref().map_or(0, |_| brief.texture_px),
                 ..parcel::Marks::default()
             };
             let tier = parcel::as_tier(scene, &marks);

@@ -294,6 +294,7 @@ impl Job<'_> {
         let marks = parcel::Marks {
             suffix: suffix.clone(),
             sheets_as: self.brief.sheets,
+            texture_px: self.brief.texture_px,
             ..parcel::Marks::default()
         };
         let tier = parcel::as_tier(made.scene.clone(), &marks);
