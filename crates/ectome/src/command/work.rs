@@ -22,7 +22,7 @@ pub struct Work {
     #[command(flatten)]
     elsewhere: Elsewhere,
     /// The kinds of work to accept.
-    #[arg(long, value_delimiter = ',', default_value = "intake,prepare,analyse,cut", value_parser = kind)]
+    #[arg(long, value_delimiter = ',', default_value = "intake,prepare,analyse,make", value_parser = kind)]
     kinds: Vec<Kind>,
     /// The most memory that a piece of work may take, as 8GB or 800MB. Without it, all that is free.
     #[arg(long, value_parser = bytes)]
