@@ -80,9 +80,9 @@ async fn one_button_goes_the_whole_way() {
     browser.click("#list-files").await;
     browser.until("document.querySelector('#beside')").await;
     browser
-        .run("document.querySelectorAll('#files details').forEach((d) => { d.open = true; }); return 0")
+        .run("document.querySelectorAll('.files details').forEach((d) => { d.open = true; }); return 0")
         .await;
-    let files = browser.text("#files").await;
+    let files = browser.text(".files").await;
     for says in [
         "winch_LOD0.glb",
         "winch_LOD1.glb",

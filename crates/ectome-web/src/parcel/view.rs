@@ -1,5 +1,7 @@
 //! What the Parcel step shows.
 
+use std::hash::{DefaultHasher, Hash, Hasher};
+
 use ectome_store::candidate::CandidateState;
 
 use crate::{asset::rows::Rows, chain::standing_of, judged, words};
@@ -23,6 +25,8 @@ pub struct ParcelView {
     pub formats: String,
     /// What has to be done first, if anything.
     pub first: Option<First>,
+    /// Another one when the files would be others: a list of them is kept on the page for as long as it holds.
+    pub key: String,
     /// Candidates, latest first.
     pub singles: Vec<FileLine>,
 }
@@ -87,7 +91,18 @@ impl ParcelView {
             zip: format!("{stem}_chain.zip"),
             formats: brief.formats.join(", "),
             first,
+            key: key(rows),
             singles: singles.collect(),
         }
     }
+}
+
+fn key(rows: &Rows) -> String {
+    let mut hasher = DefaultHasher::new();
+    rows.chain
+        .iter()
+        .for_each(|t| t.candidate.hash.hash(&mut hasher));
+    format!("{:?}", rows.brief).hash(&mut hasher);
+    format!("{:?}", rows.asset.provenance).hash(&mut hasher);
+    format!("{:016x}", hasher.finish())
 }
