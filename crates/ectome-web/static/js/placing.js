@@ -189,6 +189,7 @@ export class Placing {
   }
 
   #refresh() {
+    delete this.sheet.canvas.dataset.held;
     if (this.geometry) this.geometry.attributes.uv.needsUpdate = true;
     this.sheet.relaid();
     this.changed();
