@@ -86,27 +86,30 @@ fn cut_as(folder: &Path, format: &str) -> Figures {
 }
 
 #[test]
-fn obj_by_wavefront_obj() {
+fn obj_by_obj() {
     let folder = tempfile::tempdir().unwrap();
     let ours = cut_as(folder.path(), "obj");
-    let text = std::fs::read_to_string(folder.path().join("low.obj")).unwrap();
-    let set = wavefront_obj::obj::parse(text).unwrap();
+    let file = BufReader::new(File::open(folder.path().join("low.obj")).unwrap());
+    let data = obj::ObjData::load_buf(file).unwrap();
     let mut list = Vec::new();
-    for object in &set.objects {
-        let corner = |(p, uv, _): (usize, Option<usize>, Option<usize>)| {
-            let p = &object.vertices[p];
-            let uv = uv.map_or(Vec2::ZERO, |i| {
-                let t = &object.tex_vertices[i];
-                Vec2::new(t.u as f32, t.v as f32)
-            });
-            (Vec3::new(p.x as f32, p.y as f32, p.z as f32), uv)
-        };
-        for shape in object.geometry.iter().flat_map(|g| &g.shapes) {
-            if let wavefront_obj::obj::Primitive::Triangle(a, b, c) = shape.primitive {
-                let [a, b, c] = [a, b, c].map(corner);
-                list.push(([a.0, b.0, c.0], [a.1, b.1, c.1]));
-            }
-        }
+    for polygon in data
+        .objects
+        .iter()
+        .flat_map(|o| &o.groups)
+        .flat_map(|g| &g.polys)
+    {
+        let corners: Vec<(Vec3, Vec2)> = polygon
+            .0
+            .iter()
+            .map(|i| {
+                let uv =
+                    i.1.map_or(Vec2::ZERO, |t| Vec2::from_array(data.texture[t]));
+                (Vec3::from_array(data.position[i.0]), uv)
+            })
+            .collect();
+        assert_eq!(corners.len(), 3);
+        let c = [corners[0], corners[1], corners[2]];
+        list.push((c.map(|c| c.0), c.map(|c| c.1)));
     }
     ours.equals(Figures::of(list.into_iter()), "OBJ");
 }
@@ -151,25 +154,6 @@ fn ply_by_ply_rs() {
         })
         .collect();
     ours.equals(Figures::of(list.into_iter()), "PLY");
-}
-
-#[test]
-fn stl_by_stl_io() {
-    let folder = tempfile::tempdir().unwrap();
-    let ours = Figures {
-        uv_area: 0.0,
-        ..cut_as(folder.path(), "stl")
-    };
-    let mut file = File::open(folder.path().join("low.stl")).unwrap();
-    let stl = stl_io::read_stl(&mut file).unwrap();
-    let list = stl.faces.iter().map(|f| {
-        let p = f.vertices.map(|v| {
-            let [x, y, z]: [f32; 3] = stl.vertices[v].into();
-            Vec3::new(x, y, z)
-        });
-        (p, [Vec2::ZERO; 3])
-    });
-    ours.equals(Figures::of(list), "STL");
 }
 
 /// Colours and several UV sets, some parts with and some without, pass the validator of glTF 2.0.
