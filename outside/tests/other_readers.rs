@@ -70,7 +70,7 @@ fn cut_as(folder: &Path, format: &str) -> Figures {
     let scene = triangulated(ectome_demo::tide_plate(), &Progress::new()).unwrap();
     std::fs::write(
         &source,
-        glb::write(&scene, &glb::Naming::default()).unwrap(),
+        glb::write(&scene, &glb::Options::default()).unwrap(),
     )
     .unwrap();
     for end in [format, "glb"] {
@@ -198,7 +198,7 @@ fn a_glb_with_colours_and_several_uv_sets_is_valid() {
     let scene = Scene::from(builder.finish());
     std::fs::write(
         &source,
-        glb::write(&scene, &glb::Naming::default()).unwrap(),
+        glb::write(&scene, &glb::Options::default()).unwrap(),
     )
     .unwrap();
     let low = folder.path().join("low.glb");

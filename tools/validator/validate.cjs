@@ -1,4 +1,4 @@
-// usage: node validate.cjs FILE.glb…   One line of JSON per file: errors, warnings, triangles, messages.
+// usage: node validate.cjs FILE…   One line of JSON per file: errors, warnings, triangles, messages.
 const fs = require('node:fs');
 const path = require('node:path');
 const validator = require('gltf-validator');
@@ -7,7 +7,9 @@ const validator = require('gltf-validator');
   for (const file of process.argv.slice(2)) {
     const report = await validator.validateBytes(new Uint8Array(fs.readFileSync(file)), {
       uri: path.basename(file),
-      externalResourceFunction: () => Promise.reject(new Error('a GLB must hold everything itself')),
+      externalResourceFunction: (uri) => file.endsWith('.gltf')
+        ? fs.promises.readFile(path.join(path.dirname(file), decodeURIComponent(uri))).then((b) => new Uint8Array(b))
+        : Promise.reject(new Error('a GLB must hold everything itself')),
     });
     console.log(JSON.stringify({
       errors: report.issues.numErrors,

@@ -47,6 +47,8 @@ pub struct Material {
     pub emissive_texture: Option<Slot>,
     /// A normal map of the source, and its strength.
     pub normal_texture: Option<(Slot, f32)>,
+    /// How much light reaches a place, in red, and how much of that counts. Maps of occlusion are made of the surface and do not ask.
+    pub occlusion_texture: Option<(Slot, f32)>,
 }
 
 impl Default for Material {
@@ -61,6 +63,7 @@ impl Default for Material {
             emissive: Vec3::ZERO,
             emissive_texture: None,
             normal_texture: None,
+            occlusion_texture: None,
         }
     }
 }
@@ -88,7 +91,7 @@ impl<'a> Source<'a> {
 
     /// What a slot holds at the corners' mean of a face: `weights` are those of its corners, `footprint` is the edge of what
     /// a sample stands for, in metres.
-    pub(crate) fn sample(&self, slot: &Slot, face: usize, weights: Vec3, footprint: f32) -> Vec4 {
+    pub fn sample(&self, slot: &Slot, face: usize, weights: Vec3, footprint: f32) -> Vec4 {
         let (Some(texture), Some(uvs)) = (
             self.textures.get(slot.texture),
             self.mesh.uv_sets.get(slot.uv_set),

@@ -81,7 +81,7 @@ impl Asset {
         if self.polygons {
             return obj_write::write(&scene, self.file);
         }
-        let bytes = glb::write(&scene, &glb::Naming::default())?;
+        let bytes = glb::write(&scene, &glb::Options::default())?;
         Ok(vec![(format!("{}.glb", self.file), bytes)])
     }
 }

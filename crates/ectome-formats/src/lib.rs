@@ -3,10 +3,10 @@
 //! | format | in | out |
 //! |---|---|---|
 //! | GLB, glTF 2.0 binary (Khronos Group, *glTF 2.0 Specification*) | [`glb::read`] | [`glb::write`] |
-//! | glTF 2.0 as text with its files | [`gltf::read`] | |
+//! | glTF 2.0 as text with its files | [`gltf::read`] | [`glb::document`] |
 //! | OBJ with MTL and textures | [`obj::read`] | [`obj_write::write`] |
 //! | PLY, text and binary | [`ply::read`] | [`ply_write::write`] |
-//! | STL, text and binary | [`stl::read`] | |
+//! | STL, text and binary | [`stl::read`] | [`stl_write::write`] |
 //! | zip of these | [`archive::unpack`] | |
 //!
 //! Readers trust nothing: every count, offset and index is checked against the bytes that are really
@@ -17,7 +17,7 @@
 //! use ectome_mesh::shapes;
 //!
 //! let scene = Scene::from(shapes::icosphere(1.0, 2));
-//! let bytes = glb::write(&scene, &glb::Naming::default())?;
+//! let bytes = glb::write(&scene, &glb::Options::default())?;
 //! let back = glb::read("ball.glb", &bytes)?;
 //! assert_eq!(back.mesh.triangle_count(), 320);
 //! # Ok::<(), ectome_formats::FormatError>(())
@@ -33,7 +33,7 @@ pub mod material;
 pub mod native;
 pub mod obj;
 pub mod obj_write;
-mod picture_notice;
+pub mod picture_notice;
 pub mod ply;
 mod ply_header;
 pub mod ply_write;
@@ -41,6 +41,7 @@ mod reading;
 mod scene;
 pub mod space;
 pub mod stl;
+pub mod stl_write;
 
 pub use error::FormatError;
 pub use file_set::FileSet;

@@ -147,6 +147,53 @@ impl Library {
         slots
     }
 
+    /// Adds another library behind this one, and says where each of its materials then stands. What is there already, to the last byte,
+    /// is not added again: tiers of one asset wear the same pictures.
+    pub fn take(&mut self, other: Self) -> Vec<u32> {
+        fn place<T: PartialEq>(list: &mut Vec<T>, item: T) -> usize {
+            match list.iter().position(|known| *known == item) {
+                Some(at) => at,
+                None => {
+                    list.push(item);
+                    list.len() - 1
+                }
+            }
+        }
+        let images: Vec<usize> = other
+            .images
+            .into_iter()
+            .map(|image| place(&mut self.images, image))
+            .collect();
+        let samplers: Vec<usize> = other
+            .samplers
+            .into_iter()
+            .map(|sampler| place(&mut self.samplers, sampler))
+            .collect();
+        let textures: Vec<usize> = other
+            .textures
+            .into_iter()
+            .map(|mut texture| {
+                let mut at: Vec<Option<usize>> = samplers.iter().copied().map(Some).collect();
+                renumber_field(&mut texture, "sampler", &mut at, |_| 0);
+                let mut at: Vec<Option<usize>> = images.iter().copied().map(Some).collect();
+                renumber_sources(&mut texture, &mut at, &mut |_| 0);
+                place(&mut self.textures, texture)
+            })
+            .collect();
+        let mut renumbered = |mut material: Value| {
+            visit_texture_slots(&mut material, &mut |_, slot| {
+                let old = slot["index"]
+                    .as_u64()
+                    .and_then(|i| textures.get(i as usize));
+                if let Some(new) = old {
+                    slot.insert("index".to_owned(), json!(new));
+                }
+            });
+            place(&mut self.materials, material) as u32
+        };
+        other.materials.into_iter().map(&mut renumbered).collect()
+    }
+
     /// A library of only what `used` materials need, and the new index of each old material.
     pub fn pruned(&self, used: &[bool]) -> (Self, Vec<u32>) {
         let mut out = Self::default();
@@ -306,6 +353,23 @@ mod tests {
         let coat = &m["extensions"]["KHR_materials_clearcoat"]["clearcoatTexture"];
         assert_eq!(image_of(coat), "lacquer");
         assert_eq!(m["normalTexture"]["scale"], 0.5);
+    }
+
+    /// The same library twice is there once; another picture is added with all that leads to it.
+    #[test]
+    fn taking_a_library_adds_only_what_is_not_there() {
+        let mut all = library();
+        assert_eq!(all.take(library()), [0, 1]);
+        assert_eq!(all, library());
+        let mut other = library();
+        other.images[0].bytes = vec![1];
+        assert_eq!(all.take(other), [0, 2]);
+        assert_eq!((all.images.len(), all.textures.len()), (3, 3));
+        let texture = all.materials[2]["normalTexture"]["index"].as_u64().unwrap();
+        let image = all.textures[texture as usize]["source"].as_u64().unwrap();
+        assert_eq!(all.images[image as usize].bytes, [1]);
+        let coat = &all.materials[2]["extensions"]["KHR_materials_clearcoat"]["clearcoatTexture"];
+        assert_eq!(coat["index"], 0);
     }
 
     #[test]

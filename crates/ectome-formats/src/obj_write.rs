@@ -5,7 +5,7 @@ use std::fmt::Write;
 use ectome_mesh::Fate;
 use ectome_texture::srgb::to_coded;
 
-use crate::{FormatError, Scene, picture_notice::with_notice};
+use crate::{FormatError, Image, Scene, picture_notice::with_notice};
 
 /// The files of an OBJ, by name.
 pub type Files = Vec<(String, Vec<u8>)>;
@@ -16,6 +16,48 @@ pub type Files = Vec<(String, Vec<u8>)>;
 /// # Errors
 /// [`FormatError::Empty`] for a scene without faces.
 pub fn write(scene: &Scene, stem: &str) -> Result<Files, FormatError> {
+    let mut pictures: Files = Vec::new();
+    let mut refer = |image: &Image| {
+        let library = &scene.library.images;
+        let at = library.iter().position(|i| i == image).unwrap_or(0);
+        let name = picture_name(at, image);
+        if !pictures.iter().any(|(n, _)| *n == name) {
+            let told = scene
+                .copyright
+                .as_ref()
+                .map(|n| with_notice(&image.bytes, n));
+            pictures.push((name.clone(), told.unwrap_or_else(|| image.bytes.clone())));
+        }
+        name
+    };
+    let mut files = write_referring(scene, stem, &mut refer)?;
+    files.append(&mut pictures);
+    Ok(files)
+}
+
+fn picture_name(at: usize, picture: &Image) -> String {
+    let end = match &*picture.mime {
+        "image/jpeg" => "jpg",
+        "image/webp" => "webp",
+        _ => "png",
+    };
+    let name: String = picture
+        .name
+        .chars()
+        .map(|c| if c.is_alphanumeric() { c } else { '_' })
+        .collect();
+    format!("{at}_{name}.{end}")
+}
+
+/// The same without the pictures, which `file_of` gives names: the caller may share them between files.
+///
+/// # Errors
+/// [`FormatError::Empty`] for a scene without faces.
+pub fn write_referring(
+    scene: &Scene,
+    stem: &str,
+    file_of: &mut dyn FnMut(&Image) -> String,
+) -> Result<Files, FormatError> {
     let mesh = &scene.mesh;
     if mesh.face_count() == 0 {
         return Err(FormatError::Empty {
@@ -81,13 +123,11 @@ pub fn write(scene: &Scene, stem: &str) -> Result<Files, FormatError> {
             out.push('\n');
         }
     }
-    let (mtl, mut pictures) = materials(scene);
-    let mut files = vec![
+    let mtl = materials(scene, file_of);
+    Ok(vec![
         (format!("{stem}.obj"), out.into_bytes()),
         (format!("{stem}.mtl"), mtl.into_bytes()),
-    ];
-    files.append(&mut pictures);
-    Ok(files)
+    ])
 }
 
 /// A name on one line.
@@ -103,27 +143,12 @@ fn material_name(scene: &Scene, m: u32) -> String {
     }
 }
 
-fn materials(scene: &Scene) -> (String, Files) {
+fn materials(scene: &Scene, file_of: &mut dyn FnMut(&Image) -> String) -> String {
     let library = &scene.library;
     let mut out = String::new();
-    let mut pictures: Files = Vec::new();
     if let Some(notice) = &scene.copyright {
         let _ = writeln!(out, "# {}", line(notice));
     }
-    let file_of = |image: usize| {
-        let picture = &library.images[image];
-        let end = if picture.mime == "image/jpeg" {
-            "jpg"
-        } else {
-            "png"
-        };
-        let name: String = picture
-            .name
-            .chars()
-            .map(|c| if c.is_alphanumeric() { c } else { '_' })
-            .collect();
-        format!("{image}_{name}.{end}")
-    };
     for m in 0..library.materials.len() as u32 {
         let [r, g, b, a] = library.base_colour(m);
         let screen = |v: f32| to_coded(v);
@@ -141,14 +166,8 @@ fn materials(scene: &Scene) -> (String, Files) {
             let Some(image) = image.filter(|&i| i < library.images.len()) else {
                 continue;
             };
-            let name = file_of(image);
-            let _ = writeln!(out, "{keyword} {name}");
-            if !pictures.iter().any(|(n, _)| *n == name) {
-                let bytes = &library.images[image].bytes;
-                let told = scene.copyright.as_ref().map(|n| with_notice(bytes, n));
-                pictures.push((name, told.unwrap_or_else(|| bytes.clone())));
-            }
+            let _ = writeln!(out, "{keyword} {}", file_of(&library.images[image]));
         }
     }
-    (out, pictures)
+    out
 }

@@ -4,6 +4,8 @@ use ectome_mesh::{Mesh, measure};
 use glam::{Affine3A, Mat3, Vec3};
 use serde::{Deserialize, Serialize};
 
+use crate::Scene;
+
 /// The units that a person may name, by their symbols, and the metres in each.
 pub const UNITS: [(&str, f32); 5] = [
     ("m", 1.0),
@@ -77,29 +79,50 @@ impl Space {
 
     /// The mesh in metres with +Y up.
     pub fn applied(&self, mesh: &Mesh) -> Mesh {
-        let motion = self.to_scene();
-        let turn = Mat3::from(motion.matrix3) * (1.0 / self.unit_m);
         let mut out = mesh.clone();
-        for p in &mut out.points {
-            *p = motion.transform_point3(*p);
-        }
-        for n in &mut out.normals {
-            *n = turn * *n;
-        }
-        for part in &mut out.parts {
-            // Pivots move with their parts; their own scale stays what it was.
-            let scale = Affine3A::from_scale(Vec3::splat(1.0 / self.unit_m));
-            part.frame = motion * part.frame * scale;
-        }
-        // So does the tree they hang in: its roots turn, and what hangs below keeps its own turn at the new scale.
-        let unit = Affine3A::from_scale(Vec3::splat(self.unit_m));
-        for node in &mut out.nodes {
-            node.local = match node.parent {
-                None => motion * node.local * unit.inverse(),
-                Some(_) => unit * node.local * unit.inverse(),
-            };
-        }
+        let turn = Mat3::from(self.to_scene().matrix3) * (1.0 / self.unit_m);
+        moved(&mut out, turn, self.unit_m, Vec3::ZERO);
         out
+    }
+
+    /// A scene in metres with +Y up as this space holds it.
+    pub fn write(&self, scene: &mut Scene) {
+        let turn = Mat3::from(self.to_scene().matrix3) * (1.0 / self.unit_m);
+        scene.motion(turn.transpose(), 1.0 / self.unit_m, Vec3::ZERO);
+    }
+}
+
+impl Scene {
+    /// Turns everything about the origin, scales it, then shifts it.
+    pub fn motion(&mut self, turn: Mat3, scale: f32, shift: Vec3) {
+        moved(&mut self.mesh, turn, scale, shift);
+        let motion = Affine3A::from_mat3_translation(turn * scale, shift);
+        for copy in &mut self.copies {
+            copy.motion = motion * copy.motion * motion.inverse();
+        }
+    }
+}
+
+/// Turns a mesh about the origin, scales it, then shifts it, with the pivots of its parts and the tree they hang in.
+fn moved(mesh: &mut Mesh, turn: Mat3, scale: f32, shift: Vec3) {
+    let motion = Affine3A::from_mat3_translation(turn * scale, shift);
+    for p in &mut mesh.points {
+        *p = motion.transform_point3(*p);
+    }
+    for n in &mut mesh.normals {
+        *n = turn * *n;
+    }
+    let unit = Affine3A::from_scale(Vec3::splat(scale));
+    for part in &mut mesh.parts {
+        // Pivots move with their parts; their own scale stays what it was.
+        part.frame = motion * part.frame * unit.inverse();
+    }
+    // So does the tree they hang in: its roots turn, and what hangs below keeps its own turn at the new scale.
+    for node in &mut mesh.nodes {
+        node.local = match node.parent {
+            None => motion * node.local * unit.inverse(),
+            Some(_) => unit * node.local * unit.inverse(),
+        };
     }
 }
 

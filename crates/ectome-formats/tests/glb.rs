@@ -61,9 +61,9 @@ fn a_scene_comes_back_as_it_went(#[case] frame: Affine3A) {
     let scene = quad_scene(frame);
     let bytes = glb::write(
         &scene,
-        &glb::Naming {
+        &glb::Options {
             suffix: "_LOD2".into(),
-            ..glb::Naming::default()
+            ..glb::Options::default()
         },
     )
     .unwrap();
@@ -84,7 +84,7 @@ fn a_scene_comes_back_as_it_went(#[case] frame: Affine3A) {
 }
 
 fn edited(edit: impl FnOnce(&mut Value, &mut Vec<u8>)) -> Vec<u8> {
-    let bytes = glb::write(&quad_scene(Affine3A::IDENTITY), &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&quad_scene(Affine3A::IDENTITY), &glb::Options::default()).unwrap();
     let json_size = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
     let mut json: Value = serde_json::from_slice(&bytes[20..20 + json_size]).unwrap();
     let mut bin = bytes[28 + json_size..].to_vec();
@@ -194,7 +194,7 @@ proptest! {
     // A reader of hostile bytes may refuse, but never panics and never takes memory at their word.
     #[test]
     fn random_damage_never_panics(at in 0usize..1400, byte: u8, cut in 0usize..1400) {
-        let mut bytes = glb::write(&quad_scene(Affine3A::IDENTITY), &glb::Naming::default()).unwrap();
+        let mut bytes = glb::write(&quad_scene(Affine3A::IDENTITY), &glb::Options::default()).unwrap();
         let at = at % bytes.len();
         bytes[at] = byte;
         let _ = glb::read("damaged.glb", &bytes);
@@ -207,7 +207,7 @@ fn a_large_mesh_uses_wide_indices() {
     let scene = Scene::from(shapes::icosphere(1.0, 7));
     let back = glb::read(
         "b.glb",
-        &glb::write(&scene, &glb::Naming::default()).unwrap(),
+        &glb::write(&scene, &glb::Options::default()).unwrap(),
     )
     .unwrap();
     assert_eq!(back.mesh.triangle_count(), 20 * 4usize.pow(7));
@@ -275,9 +275,9 @@ fn json_of(glb: &[u8]) -> Value {
 #[test]
 fn the_tree_comes_back_where_it_is_asked_for() {
     let scene = crane();
-    let naming = glb::Naming {
+    let naming = glb::Options {
         hierarchy: true,
-        ..glb::Naming::default()
+        ..glb::Options::default()
     };
     let bytes = glb::write(&scene, &naming).unwrap();
     let json = json_of(&bytes);
@@ -301,7 +301,7 @@ fn the_tree_comes_back_where_it_is_asked_for() {
     // Not asked for, everything stands beside everything and is where it was.
     let flat = glb::read(
         "crane.glb",
-        &glb::write(&scene, &glb::Naming::default()).unwrap(),
+        &glb::write(&scene, &glb::Options::default()).unwrap(),
     )
     .unwrap();
     assert!(flat.mesh.nodes.is_empty());
@@ -324,9 +324,9 @@ fn nodes_follow_what_becomes_of_their_objects() {
     let of = scene.mesh.part_of_faces();
     scene.mesh =
         ectome_mesh::edit::regrouped(&scene.mesh, parts, |f| if f >= half { 3 } else { of[f] });
-    let naming = glb::Naming {
+    let naming = glb::Options {
         hierarchy: true,
-        ..glb::Naming::default()
+        ..glb::Options::default()
     };
     let json = json_of(&glb::write(&scene, &naming).unwrap());
     let names: Vec<&str> = json["nodes"]
@@ -359,9 +359,9 @@ fn a_tree_in_another_unit_holds_its_objects_still() {
         mesh: space.applied(&scene.mesh),
         ..Scene::default()
     };
-    let naming = glb::Naming {
+    let naming = glb::Options {
         hierarchy: true,
-        ..glb::Naming::default()
+        ..glb::Options::default()
     };
     let back = glb::read("crane.glb", &glb::write(&turned, &naming).unwrap()).unwrap();
     let (a, b) = (measure::bounds(&back.mesh), measure::bounds(&turned.mesh));

@@ -58,9 +58,9 @@ fn scene() -> Scene {
 
 fn sample(kind: &str) -> Vec<u8> {
     match kind {
-        "glb" => glb::write(&scene(), &glb::Naming::default()).unwrap(),
+        "glb" => glb::write(&scene(), &glb::Options::default()).unwrap(),
         "gltf" => {
-            let bytes = glb::write(&scene(), &glb::Naming::default()).unwrap();
+            let bytes = glb::write(&scene(), &glb::Options::default()).unwrap();
             let size = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
             let mut json: serde_json::Value = serde_json::from_slice(&bytes[20..20 + size]).unwrap();
             let data = base64::engine::general_purpose::STANDARD.encode(&bytes[28 + size..]);

@@ -83,7 +83,7 @@ fn through_ply(scene: &Scene) -> Scene {
 fn through_glb(scene: &Scene) -> Scene {
     glb::read(
         "part.glb",
-        &glb::write(scene, &glb::Naming::default()).unwrap(),
+        &glb::write(scene, &glb::Options::default()).unwrap(),
     )
     .unwrap()
 }
@@ -205,7 +205,7 @@ fn a_binary_stl_is_known_by_its_size(#[case] head: &[u8]) {
 
 /// A glTF as text with its buffer in a file of its own.
 fn loose_gltf() -> (String, Vec<u8>) {
-    let bytes = glb::write(&scene(false), &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&scene(false), &glb::Options::default()).unwrap();
     let json_size = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
     let mut json: serde_json::Value = serde_json::from_slice(&bytes[20..20 + json_size]).unwrap();
     json["buffers"][0]["uri"] = json!("keel%20data.bin");

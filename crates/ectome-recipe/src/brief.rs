@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{SheetsAs, maps::Packed};
+use crate::{SheetsAs, maps::Packed, parcel::delivery::Delivery};
 use thiserror::Error;
 
 /// One level of detail and what it must keep to.
@@ -64,6 +64,9 @@ pub struct Brief {
     /// Formats of a parcel.
     #[serde(default = "default_formats")]
     pub formats: Vec<String>,
+    /// How the files of a parcel are made.
+    #[serde(default, skip_serializing_if = "Delivery::is_default")]
+    pub delivery: Delivery,
     /// Pictures that hold several maps, a channel each.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packed: Vec<Packed>,
@@ -143,8 +146,10 @@ pub const MAPS: [&str; 16] = [
     "material_id",
     "vertex_colour",
 ];
+/// The largest edge of a texture, in texels.
+const LARGEST_TEXTURE: u32 = 16_384;
 /// Formats a brief can name.
-pub const FORMATS: [&str; 3] = ["glb", "obj", "ply"];
+pub const FORMATS: [&str; 5] = ["glb", "gltf", "obj", "ply", "stl"];
 
 impl Tier {
     fn fault(&self, i: usize, before: Option<&Self>) -> Option<String> {
@@ -207,6 +212,7 @@ impl Brief {
         Ok(Self {
             materials: u32::MAX,
             uv_sets: u32::MAX,
+            texture_px: LARGEST_TEXTURE,
             ..brief
         })
     }
@@ -255,7 +261,7 @@ impl Brief {
         if self.screen_height_px == 0 {
             return some("needs a screen height above 0 pixels");
         }
-        if !(16..=16_384).contains(&self.texture_px) {
+        if !(16..=LARGEST_TEXTURE).contains(&self.texture_px) {
             return some("needs a texture edge of 16 to 16384 texels");
         }
         if !(self.texels_per_metre > 0.0 && self.texels_per_metre.is_finite()) {
@@ -293,6 +299,9 @@ impl Brief {
                 "names the format \u{201c}{f}\u{201d}; there are {}",
                 FORMATS.join(", ")
             ));
+        }
+        if let Some(fault) = self.delivery.fault() {
+            return Some(fault);
         }
         None
     }
@@ -355,6 +364,22 @@ mod tests {
     #[case("name = \"x\"\n[[tier]]\ntriangles = 2\n", "fewer than 4")]
     #[case("name = \"x\"\nmaps = [\"shine\"]\n[[tier]]\ntriangles = 9\n", "shine")]
     #[case("name = \"x\"\nformats = [\"doc\"]\n[[tier]]\ntriangles = 9\n", "doc")]
+    #[case(
+        "name = \"x\"\n[delivery]\nfile_names = \"{asset\"\n[[tier]]\ntriangles = 9\n",
+        "a { has no }"
+    )]
+    #[case(
+        "name = \"x\"\n[delivery]\nscale = 0.0\n[[tier]]\ntriangles = 9\n",
+        "needs a scale"
+    )]
+    #[case(
+        "name = \"x\"\n[delivery]\nunit = \"ell\"\n[[tier]]\ntriangles = 9\n",
+        "counts in"
+    )]
+    #[case(
+        "name = \"x\"\n[delivery]\nindex_bits = 8\n[[tier]]\ntriangles = 9\n",
+        "16 or 32"
+    )]
     #[case("name = \"x\"\nsuffix = \"/\"\n[[tier]]\ntriangles = 9\n", "letters")]
     #[case(
         "name = \"x\"\n[[tier]]\ntriangles = 9\nnearest_m = 3\n[[tier]]\ntriangles = 5\nnearest_m = 2\n",

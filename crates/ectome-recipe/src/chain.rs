@@ -16,6 +16,17 @@ pub enum Standing {
     Over,
 }
 
+impl Standing {
+    /// The word in reports and rows.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Pass => "pass",
+            Self::Tight => "tight",
+            Self::Over => "over",
+        }
+    }
+}
+
 /// A count judged against a limit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Verdict {

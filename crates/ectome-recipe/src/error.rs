@@ -63,6 +63,9 @@ pub enum EngineError {
     /// Nothing can be baked.
     #[error("nothing can be baked: {0}")]
     Bake(String),
+    /// No materials can be merged.
+    #[error("no materials can be merged: {0}")]
+    Merge(String),
     /// A change took everything away.
     #[error(
         "\u{201c}{by}\u{201d} would leave nothing of the source. Change its figures, or take it back"
@@ -128,6 +131,12 @@ pub enum EngineError {
     /// What was kept cannot be had.
     #[error("what is kept of this source cannot be read: {0}")]
     Stock(String),
+    /// A plan cannot be followed.
+    #[error("{0}")]
+    Plan(String),
+    /// A pattern of names cannot be read.
+    #[error("the brief has names that cannot be: {0}")]
+    Names(String),
     /// The steps are in an order that means nothing.
     #[error("the recipe {0}")]
     Order(&'static str),

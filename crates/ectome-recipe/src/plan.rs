@@ -9,8 +9,10 @@
 //! | imprint | a part is smaller than [`SMALL_PIXELS`] on the screen where the first tier is nearest, and maps are asked for |
 //! | cut | the source has more triangles than the first tier allows |
 //! | unwrap | UVs are missing, overlap or leave the sheet, or there are more materials than the brief allows |
+//! | merge | there are more materials than the brief allows, and it asks for no maps that would take their place |
 //! | bake | the brief asks for maps |
 //! | tiers | the brief has further ones; they are cut from the first, so that they wear its maps |
+//! | parcel | always: what was made is handed over as the brief says |
 
 use ectome_formats::Scene;
 use ectome_intake::{diagnose::Kind, repair::weld};
@@ -24,6 +26,7 @@ use crate::{
     figures::{counted, grouped},
     finding::noun,
     maps::{self, BakeSettings},
+    merge::{MergeSettings, groups_of},
     preparation::{Sizes, appended},
 };
 
@@ -61,6 +64,11 @@ pub enum Act {
         /// How.
         uv: UvStep,
     },
+    /// Merges materials over one sheet.
+    Merge {
+        /// How.
+        merge: MergeSettings,
+    },
     /// Bakes maps.
     Bake {
         /// Which, and how.
@@ -71,6 +79,8 @@ pub enum Act {
         /// At most so many triangles.
         triangles: u32,
     },
+    /// Writes the files that the brief names.
+    Parcel,
 }
 
 /// One line of a plan.
@@ -103,7 +113,7 @@ pub enum PlanError {
     Syntax(String),
     /// A line stands where it cannot.
     #[error(
-        "line {0} of the plan ({1}) comes too late. Its order is: repairs, cut, unwrap, bake, tiers"
+        "line {0} of the plan ({1}) comes too late. Its order is: repairs, cut, unwrap, merge, bake, tiers, parcel"
     )]
     Order(usize, &'static str),
     /// A line asks for what cannot be.
@@ -118,8 +128,10 @@ impl Act {
             Self::Prepare { .. } => 0,
             Self::Cut { .. } => 1,
             Self::Unwrap { .. } => 2,
-            Self::Bake { .. } => 3,
-            Self::Tier { .. } => 4,
+            Self::Merge { .. } => 3,
+            Self::Bake { .. } => 4,
+            Self::Tier { .. } => 5,
+            Self::Parcel => 6,
         }
     }
 
@@ -129,8 +141,10 @@ impl Act {
             Self::Prepare { change } => change.title(),
             Self::Cut { .. } => "Cut",
             Self::Unwrap { .. } => "Unwrap",
+            Self::Merge { .. } => "Merge materials",
             Self::Bake { .. } => "Bake maps",
             Self::Tier { .. } => "Tier",
+            Self::Parcel => "Parcel",
         }
     }
 
@@ -153,6 +167,8 @@ impl Act {
             Self::Prepare { change } => change.title().to_owned(),
             Self::Cut { triangles } => format!("Cut to {}", grouped(*triangles as usize)),
             Self::Unwrap { uv } => uv.title().to_owned(),
+            Self::Merge { merge } => format!("Merge materials at {}", merge.size),
+            Self::Parcel => "Write the parcel".to_owned(),
             Self::Bake { maps } => {
                 let words = maps.kinds.iter().map(|k| k.word().replace('_', " "));
                 let words: Vec<String> = words.collect();
@@ -217,6 +233,21 @@ impl Plan {
                 ),
             );
         }
+        let materials = inspection.materials.len();
+        if !wants_maps && materials > brief.materials as usize && groups_of(source) < materials {
+            let merge = MergeSettings {
+                size: brief.texture_px,
+                padding: (brief.texture_px / PADDING).max(1),
+                ..MergeSettings::default()
+            };
+            plan.add(
+                Act::Merge { merge },
+                format!(
+                    "{materials} materials where the brief allows {}, and no maps that would take their place.",
+                    brief.materials
+                ),
+            );
+        }
         for (n, tier) in brief.tiers.iter().enumerate().skip(1) {
             plan.add(
                 Act::Tier {
@@ -228,6 +259,8 @@ impl Plan {
                 ),
             );
         }
+        let formats = brief.formats.join(", ").to_uppercase();
+        plan.add(Act::Parcel, format!("As {formats}, with its sheet."));
         plan
     }
 
@@ -274,7 +307,7 @@ impl Plan {
         let mut tiers = Vec::new();
         for (i, Line { act, .. }) in self.lines.iter().enumerate() {
             let rank = act.rank();
-            if rank < last || (rank == last && matches!(rank, 1..=3)) {
+            if rank < last || (rank == last && matches!(rank, 1..=4 | 6)) {
                 return Err(PlanError::Order(i + 1, act.title()));
             }
             last = rank;
@@ -302,10 +335,16 @@ impl Plan {
                 )),
                 Act::Unwrap { uv } => Some(so_far.unwrap_or_else(prepared).with_uvs(uv.clone())),
                 Act::Bake { maps } => Some(so_far.unwrap_or_else(prepared).with_maps(maps.clone())),
+                Act::Merge { merge } => Some(
+                    so_far
+                        .unwrap_or_else(prepared)
+                        .with_merged_materials(merge.clone()),
+                ),
                 Act::Tier { triangles } => {
                     tiers.push(*triangles);
                     so_far
                 }
+                Act::Parcel => so_far,
             };
         }
         let base = base.unwrap_or_else(|| Recipe::whole(source, &changes));
@@ -520,12 +559,12 @@ mod tests {
     #[test]
     fn what_the_brief_does_not_ask_for_is_not_proposed() {
         let ball = Scene::from(shapes::icosphere(1.0, 3));
-        assert_eq!(titles(&planned(&ball, PLAIN)), ["Cut", "Tier"]);
+        assert_eq!(titles(&planned(&ball, PLAIN)), ["Cut", "Tier", "Parcel"]);
         let small = Scene::from(shapes::icosphere(1.0, 1));
-        assert_eq!(titles(&planned(&small, PLAIN)), ["Tier"]);
+        assert_eq!(titles(&planned(&small, PLAIN)), ["Tier", "Parcel"]);
         assert_eq!(
             titles(&planned(&ball, MAPS)),
-            ["Cut", "Unwrap", "Bake maps"]
+            ["Cut", "Unwrap", "Bake maps", "Parcel"]
         );
     }
 
@@ -535,7 +574,10 @@ mod tests {
             .apply(Scene::from(shapes::icosphere(1.0, 3)), &Progress::new())
             .unwrap()
             .0;
-        assert_eq!(titles(&planned(&with_uvs, MAPS)), ["Cut", "Bake maps"]);
+        assert_eq!(
+            titles(&planned(&with_uvs, MAPS)),
+            ["Cut", "Bake maps", "Parcel"]
+        );
         let plan = planned(&two_balls(), MAPS);
         assert_eq!(titles(&plan)[0], "Fate of parts");
         assert!(
@@ -544,7 +586,10 @@ mod tests {
             plan.lines[0]
         );
         // Without maps nothing could hold it.
-        assert_eq!(titles(&planned(&two_balls(), PLAIN)), ["Cut", "Tier"]);
+        assert_eq!(
+            titles(&planned(&two_balls(), PLAIN)),
+            ["Cut", "Tier", "Parcel"]
+        );
     }
 
     #[test]

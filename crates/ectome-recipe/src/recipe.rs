@@ -9,9 +9,10 @@ use serde_json::{Map, Value, json};
 use crate::{
     Change, UvStep,
     maps::BakeSettings,
+    merge::MergeSettings,
     step::{
-        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, MergeFlat, Nature, Operation, Prepare,
-        Step, TakeOutLoops, Triangulate, Uv,
+        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, Merge, MergeFlat, Nature, Operation,
+        Prepare, Step, TakeOutLoops, Triangulate, Uv,
     },
 };
 
@@ -197,6 +198,13 @@ impl Recipe {
     #[must_use]
     pub fn with_uvs(mut self, uv: UvStep) -> Self {
         self.steps.push(Uv { uv }.into());
+        self
+    }
+
+    /// The same with its materials merged.
+    #[must_use]
+    pub fn with_merged_materials(mut self, merge: MergeSettings) -> Self {
+        self.steps.push(Merge { merge }.into());
         self
     }
 

@@ -252,7 +252,7 @@ impl Session {
             library,
             ..Scene::default()
         };
-        Ok((glb::write(&scene, &glb::Naming::default())?, triangles))
+        Ok((glb::write(&scene, &glb::Options::default())?, triangles))
     }
 
     /// What is analysed and cut.

@@ -54,7 +54,13 @@ pub(crate) const SHEET: &str = "uv_sheet";
 
 /// On how many sheets a recipe lays UVs out; 1 where it does not.
 pub fn count(recipe: &Recipe) -> u32 {
-    let last = recipe.steps.iter().rev().find_map(|step| match step {
+    // Merging materials lays everything out on one.
+    let merged = recipe
+        .steps
+        .iter()
+        .rposition(|s| matches!(s, Step::Merge(_)));
+    let after = &recipe.steps[merged.map_or(0, |at| at + 1)..];
+    let last = after.iter().rev().find_map(|step| match step {
         Step::Uv(step) => Some(&step.uv),
         _ => None,
     });

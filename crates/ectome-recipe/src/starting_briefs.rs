@@ -1,6 +1,9 @@
 //! Briefs to start from: common practice, no published source, for teams to replace by their own.
 
-use crate::{Brief, SheetsAs, Tier};
+use crate::{
+    Brief, SheetsAs, Tier,
+    parcel::delivery::{Delivery, Objects, Pivot},
+};
 
 /// A target: name, screen height, field of view, texel density, permitted outline difference. The last is the worst place
 /// of the worst view, about a quarter of a percent of the screen's height.
@@ -60,6 +63,25 @@ const KINDS: [(&str, [Tiers; 5]); 4] = [
     ),
 ];
 
+/// A phone's device draws slowly what it draws often: one object, and no indices that its graphics library may not know.
+fn delivery(target: &str) -> Delivery {
+    match target {
+        "Phone AR" => Delivery {
+            objects: Objects::One,
+            powers_of_two: true,
+            halve_above_db: 45.0,
+            pivot: Pivot::Base,
+            ..Delivery::default()
+        },
+        "Phone" => Delivery {
+            index_bits: 16,
+            powers_of_two: true,
+            ..Delivery::default()
+        },
+        _ => Delivery::default(),
+    }
+}
+
 /// One brief for each target and kind.
 pub fn starting() -> Vec<Brief> {
     let mut list = Vec::new();
@@ -72,7 +94,7 @@ pub fn starting() -> Vec<Brief> {
                 vertical_fov_deg: fov,
                 texture_px,
                 texels_per_metre: density,
-                materials: if target == "Phone" { 1 } else { 2 },
+                materials: if target.starts_with("Phone") { 1 } else { 2 },
                 uv_sets: 1,
                 maps: ["normal", "occlusion", "base_colour"]
                     .map(str::to_owned)
@@ -83,6 +105,7 @@ pub fn starting() -> Vec<Brief> {
                 suffix: "_LOD".to_owned(),
                 sheets: SheetsAs::default(),
                 formats: vec!["glb".to_owned()],
+                delivery: delivery(target),
                 tiers: tiers
                     .iter()
                     .map(|&(triangles, nearest_m)| Tier {

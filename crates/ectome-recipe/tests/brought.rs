@@ -30,7 +30,7 @@ impl Shelf {
         let (low, _) = UvStep::unwrap(Manner::Soft)
             .apply(low, &Progress::new())
             .unwrap();
-        let bytes = |scene: &Scene| glb::write(scene, &glb::Naming::default()).unwrap();
+        let bytes = |scene: &Scene| glb::write(scene, &glb::Options::default()).unwrap();
         Self {
             source: bytes(&Scene::from(ball)),
             low: bytes(&low),

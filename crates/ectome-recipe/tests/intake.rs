@@ -148,7 +148,7 @@ fn repeats_are_cut_once_and_stored_once() {
         assert!(first.iter().zip(&other).all(|(x, y)| (x - y).abs() <= 2));
     }
     // The file stores each once: as many meshes as parts less copies, and reads back whole.
-    let bytes = glb::write(&cut, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&cut, &glb::Options::default()).unwrap();
     let size = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
     let json: serde_json::Value = serde_json::from_slice(&bytes[20..20 + size]).unwrap();
     let of = |list: &str| json[list].as_array().map_or(0, Vec::len);

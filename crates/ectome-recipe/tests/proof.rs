@@ -98,7 +98,7 @@ fn a_permitted_deviation_is_held_by_few_triangles(#[case] mm: f64) {
 
 #[test]
 fn a_cut_of_a_cut_is_judged_by_the_source() {
-    let bytes = glb::write(&ball(), &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball(), &glb::Options::default()).unwrap();
     let files = [("ball.glb", bytes.as_slice())];
     let set = FileSet::new(files);
     let settings = CutSettings::default;

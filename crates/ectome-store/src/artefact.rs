@@ -55,6 +55,14 @@ impl Artefacts {
         self.one_of(kind, "")
     }
 
+    /// All of a kind, by name.
+    pub fn all_of<'a>(&'a self, kind: &str) -> Vec<(&'a str, &'a str)> {
+        let own = self.0.iter().filter(|((k, _), _)| k == kind);
+        let mut list: Vec<_> = own.map(|((_, which), blob)| (&**which, &**blob)).collect();
+        list.sort_unstable();
+        list
+    }
+
     /// The blob of one of several of a kind.
     pub fn one_of(&self, kind: &str, which: &str) -> Option<&str> {
         let key = (kind.to_owned(), which.to_owned());

@@ -1,7 +1,7 @@
 //! What puts a candidate into a tray and its work into the queue.
 
 use ectome_recipe::Recipe;
-use sqlx::MySqlConnection;
+use sqlx::{MySqlConnection, Row};
 
 use crate::{
     StoreError,
@@ -56,6 +56,7 @@ pub(crate) async fn ask(
     .bind(&hash)
     .execute(&mut *tx)
     .await?;
+    go_on(tx, &hash).await?;
     sqlx::query(
         "INSERT IGNORE INTO tray (asset, candidate, number) \
          SELECT ?, ?, COALESCE(MAX(number), 0) + 1 FROM tray WHERE asset = ?",
@@ -67,6 +68,46 @@ pub(crate) async fn ask(
     .await?;
     queue_waiting(tx, &hash).await?;
     Ok(hash)
+}
+
+/// What failed because candidate `hash` did is tried again with it: candidates made from it, and the latest parcels of chains that it
+/// or they are tiers of.
+async fn go_on(tx: &mut MySqlConnection, hash: &str) -> Result<(), StoreError> {
+    let rows = sqlx::query(
+        "WITH RECURSIVE after_it (hash) AS (SELECT CAST(? AS CHAR(32)) UNION \
+         SELECT c.hash FROM candidates c JOIN after_it a ON c.based_on = a.hash) \
+         SELECT a.hash, c.state FROM after_it a JOIN candidates c ON c.hash = a.hash",
+    )
+    .bind(hash)
+    .fetch_all(&mut *tx)
+    .await?;
+    for row in rows {
+        let (after, state): (String, String) = (row.try_get("hash")?, row.try_get("state")?);
+        if state == "failed" {
+            sqlx::query("UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ?")
+                .bind(&after)
+                .execute(&mut *tx)
+                .await?;
+            queue_waiting(tx, &after).await?;
+        }
+        sqlx::query(
+            "INSERT INTO work (kind, asset, parcel, light, needs) \
+             SELECT 'parcel', p.asset, p.id, a.light, a.needs FROM parcels p JOIN assets a ON a.id = p.asset \
+             WHERE p.state = 'failed' AND EXISTS (SELECT 1 FROM parcel_tiers q WHERE q.parcel = p.id AND q.candidate = ?) \
+             AND NOT EXISTS (SELECT 1 FROM parcels later WHERE later.asset = p.asset AND later.number > p.number) \
+             AND NOT EXISTS (SELECT 1 FROM work w WHERE w.parcel = p.id AND w.state IN ('queued', 'running'))",
+        )
+        .bind(&after)
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query(
+            "UPDATE parcels p SET p.state = 'waiting', p.fault = NULL WHERE p.state = 'failed' \
+             AND EXISTS (SELECT 1 FROM work w WHERE w.parcel = p.id AND w.state = 'queued')",
+        )
+        .execute(&mut *tx)
+        .await?;
+    }
+    Ok(())
 }
 
 /// Queues the work for a candidate that waits in a tray and that nobody works on.

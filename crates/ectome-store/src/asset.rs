@@ -12,6 +12,7 @@ use crate::{
     Store, StoreError,
     artefact::{self, Artefacts, Named, kind},
     asking::{Wanted, ask, queue_waiting},
+    batch::queue_plans,
     document::{fits, json, short, stored},
     folder,
     retry::retrying,
@@ -334,6 +335,26 @@ impl Store {
         self.of_rows(&rows).await
     }
 
+    /// Some assets, in the order of their rows given.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn assets_of(&self, ids: &[u64]) -> Result<Vec<Asset>, StoreError> {
+        if ids.is_empty() {
+            return Ok(Vec::new());
+        }
+        let mut query = sqlx::QueryBuilder::new("SELECT * FROM assets WHERE id IN (");
+        let mut list = query.separated(", ");
+        for id in ids {
+            list.push_bind(*id);
+        }
+        query.push(")");
+        let rows = query.build().fetch_all(&self.pool).await?;
+        let mut found = self.of_rows(&rows).await?;
+        found.sort_by_key(|a| ids.iter().position(|id| *id == a.id));
+        Ok(found)
+    }
+
     /// One asset.
     ///
     /// # Errors
@@ -514,6 +535,7 @@ impl Store {
                 .execute(&mut *tx)
                 .await?;
             take_in_what_came_along(&mut tx, asset, &intake.changes).await?;
+            queue_plans(&mut tx, "m.asset = ?", asset).await?;
             tx.commit().await?;
             Ok(())
         })

@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 
 use ectome_recipe::{
-    Artefact, CutReport, Faces, LoopChoice, Proof, Recipe, Target, UvReport, UvStep,
-    maps::BakeSettings, step::BroughtFile,
+    Artefact, Brief, CutReport, Faces, LoopChoice, Measured, Proof, Recipe, Target, UvReport,
+    UvStep, maps::BakeSettings, merge::MergeSettings, step::BroughtFile,
 };
 use sqlx::{Row, mysql::MySqlRow};
 
@@ -103,6 +103,20 @@ impl PictureBlobs {
 }
 
 impl Candidate {
+    /// What was measured of it, as a brief judges it, once it is made.
+    pub fn measured(&self, brief: &Brief, asset: &Asset) -> Option<Measured> {
+        if self.state != CandidateState::Ready {
+            return None;
+        }
+        Some(Measured::of(
+            brief,
+            asset.inspection.as_ref()?,
+            self.triangles? as usize,
+            Some(self.report.as_ref()?),
+            self.proof.as_ref(),
+        ))
+    }
+
     /// True when the source was changed since: it is no longer what this candidate was made of.
     pub fn is_out_of_date(&self, asset: &Asset) -> bool {
         !self.prepared.is_empty() && self.prepared != asset.prepared
@@ -232,6 +246,30 @@ impl Store {
             recipe: &recipe,
             expected: from.triangles.unwrap_or(from.target),
             based_on: Some(&from.hash),
+        };
+        self.ask_for(asset, &wanted).await
+    }
+
+    /// The same for what candidate `from` is, or for 0 the asset's source, with its materials merged.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn ask_for_merged_materials(
+        &self,
+        asset: &Asset,
+        from: Option<&Candidate>,
+        settings: MergeSettings,
+    ) -> Result<String, StoreError> {
+        let recipe = match from {
+            Some(c) => self.recipe(&c.hash).await?,
+            None => Recipe::whole(&asset.source, &asset.preparation),
+        };
+        let recipe = recipe.with_merged_materials(settings);
+        let source = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
+        let wanted = Wanted {
+            recipe: &recipe,
+            expected: from.map_or(source, |c| c.triangles.unwrap_or(c.target)),
+            based_on: from.map(|c| c.hash.as_str()),
         };
         self.ask_for(asset, &wanted).await
     }

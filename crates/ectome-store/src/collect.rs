@@ -64,6 +64,8 @@ impl Store {
                 "DELETE FROM candidates WHERE NOT EXISTS (SELECT 1 FROM tray t WHERE t.candidate = candidates.hash) \
                  AND NOT EXISTS (SELECT 1 FROM chain_tiers l WHERE l.candidate = candidates.hash) \
                  AND NOT EXISTS (SELECT 1 FROM scene_assets s WHERE s.candidate = candidates.hash) \
+                 AND NOT EXISTS (SELECT 1 FROM parcel_tiers q JOIN parcels p ON p.id = q.parcel \
+                 WHERE q.candidate = candidates.hash AND p.state = 'waiting') \
                  AND NOT EXISTS (SELECT 1 FROM work w WHERE w.candidate = candidates.hash AND w.state IN ('queued', 'running')) \
                  AND hash NOT IN (SELECT b.based_on FROM (SELECT based_on FROM candidates WHERE based_on IS NOT NULL) b)",
             )
@@ -109,7 +111,7 @@ impl Store {
         }
         for row in self
             .rows(
-                "SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts \
+                "SELECT blob_key FROM source_files UNION SELECT blob_key FROM artefacts UNION SELECT blob_key FROM parcel_files \
                  UNION SELECT glimpse FROM work WHERE state = 'running' AND glimpse IS NOT NULL",
             )
             .await?

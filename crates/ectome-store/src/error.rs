@@ -63,6 +63,16 @@ pub enum StoreError {
         /// What is wrong with it.
         fault: String,
     },
+    /// A parcel waits for a tier that there is not.
+    #[error(
+        "LOD{tier} could not be made, so there is no parcel. {why} Put it right on the Chain step, then make the parcel again"
+    )]
+    Unmade {
+        /// The tier.
+        tier: usize,
+        /// Why, in a sentence.
+        why: String,
+    },
     /// There is no such thing.
     #[error("there is no {what} {id}")]
     Missing {

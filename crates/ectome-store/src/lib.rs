@@ -9,13 +9,16 @@
 //! | [`disk`] | how much room is left |
 //! | [`folder`] | folders and secrets that are nobody else's |
 //! | [`asset`] | assets and their files |
+//! | [`finding`] | assets found among many, and their tags |
 //! | [`artefact`] | what is kept beside rows: meshes, views, pictures, fields, analyses |
 //! | [`stock`] | the store as the engine asks it |
 //! | [`analysis`] | what one analysis of a source found |
 //! | [`candidate`] | what recipes made, the tray of an asset |
 //! | [`chain`] | what fills the tiers of an asset |
+//! | [`parcel`] | what was handed over |
 //! | [`scene`] | assets under one budget |
 //! | [`brief`] | briefs |
+//! | [`batch`] | one brief and one plan for many assets |
 //! | [`work`] | the queue: taken with `FOR UPDATE SKIP LOCKED`, leased, kept alive by a heartbeat |
 //! | [`worker`] | takes work and does it |
 //!
@@ -28,6 +31,7 @@ mod anew;
 pub mod artefact;
 mod asking;
 pub mod asset;
+pub mod batch;
 pub mod blobs;
 pub mod brief;
 pub mod candidate;
@@ -37,8 +41,10 @@ pub mod database;
 pub mod disk;
 mod document;
 mod error;
+pub mod finding;
 pub mod folder;
 pub mod naming;
+pub mod parcel;
 mod plan;
 mod preparation;
 mod retry;

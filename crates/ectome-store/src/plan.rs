@@ -1,11 +1,19 @@
 //! A whole plan at once: every step of it stands in the tray as if it had been asked for by hand.
 
 use ectome_recipe::{
-    Recipe,
+    Brief, Recipe,
     plan::{Act, Plan},
 };
 
-use crate::{Store, StoreError, asking::Wanted, asset::Asset, candidate::Candidate, chain::Fill};
+use crate::{
+    Store, StoreError,
+    asking::Wanted,
+    asset::Asset,
+    candidate::Candidate,
+    chain::Fill,
+    document::{json, stored},
+    retry::retrying,
+};
 
 impl Store {
     /// Asks for what a plan says: the changes of the source, the cut, UVs and maps one upon the other, and the tiers cut from the
@@ -13,7 +21,13 @@ impl Store {
     ///
     /// # Errors
     /// See [`StoreError`].
-    pub async fn ask_for_plan(&self, asset: &Asset, plan: &Plan) -> Result<(), StoreError> {
+    pub async fn ask_for_plan(
+        &self,
+        asset: &Asset,
+        plan: &Plan,
+        brief: &Brief,
+    ) -> Result<(), StoreError> {
+        self.keep_plan(asset.id, plan).await?;
         let changes = plan.changes(&asset.preparation);
         if changes != asset.preparation {
             self.ask_for_preparation(asset, &changes).await?;
@@ -28,7 +42,7 @@ impl Store {
         let mut fills = Vec::new();
         for line in &plan.lines {
             let hash = match &line.act {
-                Act::Prepare { .. } => continue,
+                Act::Prepare { .. } | Act::Parcel => continue,
                 Act::Tier { triangles } => {
                     fills.push(Fill::to(*triangles));
                     continue;
@@ -38,6 +52,10 @@ impl Store {
                     self.ask_for_cut(&asset, *triangles).await?
                 }
                 Act::Unwrap { uv } => self.ask_for_uvs(&asset, last.as_ref(), uv.clone()).await?,
+                Act::Merge { merge } => {
+                    self.ask_for_merged_materials(&asset, last.as_ref(), merge.clone())
+                        .await?
+                }
                 Act::Bake { maps } => match &last {
                     Some(from) => self.ask_for_maps(&asset, from, maps.clone()).await?,
                     None => {
@@ -55,9 +73,43 @@ impl Store {
             // The first tier is the source as it is.
             fills.insert(0, Fill::to(u32::try_from(source).unwrap_or(u32::MAX)));
         }
+        let wants_parcel = plan.lines.iter().any(|l| matches!(l.act, Act::Parcel));
+        if fills.is_empty() && wants_parcel {
+            fills.push(Fill::to(u32::try_from(source).unwrap_or(u32::MAX)));
+        }
         if fills.is_empty() {
             return Ok(());
         }
-        self.ask_for_chain(&asset, &fills, last.as_ref()).await
+        self.ask_for_chain(&asset, &fills, last.as_ref()).await?;
+        if wants_parcel {
+            let chain = self.chain(asset.id).await?;
+            self.ask_for_parcel(&asset, brief, &chain).await?;
+        }
+        Ok(())
+    }
+
+    async fn keep_plan(&self, asset: u64, plan: &Plan) -> Result<(), StoreError> {
+        let document = json(plan, "plan")?;
+        retrying(|| async {
+            sqlx::query("UPDATE assets SET plan = ? WHERE id = ?")
+                .bind(&document)
+                .bind(asset)
+                .execute(&self.pool)
+                .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// The plan that was asked for last.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn last_plan(&self, asset: u64) -> Result<Option<Plan>, StoreError> {
+        let row = sqlx::query("SELECT plan FROM assets WHERE id = ?")
+            .bind(asset)
+            .fetch_optional(&self.pool)
+            .await?;
+        row.map_or(Ok(None), |row| stored(&row, "plan"))
     }
 }

@@ -9,6 +9,7 @@ use ectome_recipe::Change;
 use crate::{
     Store, StoreError,
     asset::{Asset, Intake, Provenance, put_inspection},
+    batch::queue_plans,
     document::{fits, json, short},
     retry::retrying,
 };
@@ -67,6 +68,7 @@ impl Store {
             .rows_affected();
             if taken > 0 {
                 put_inspection(&mut tx, asset, intake).await?;
+                queue_plans(&mut tx, "m.asset = ?", asset).await?;
             }
             tx.commit().await?;
             Ok(())

@@ -64,11 +64,22 @@ pub enum Kind {
     Analyse,
     /// Makes a candidate.
     Make,
+    /// Writes the files of a chain.
+    Parcel,
+    /// Proposes a plan for an asset of a batch and asks for what it says.
+    Plan,
 }
 
 impl Kind {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Intake, Self::Prepare, Self::Analyse, Self::Make];
+    pub const ALL: [Self; 6] = [
+        Self::Intake,
+        Self::Prepare,
+        Self::Analyse,
+        Self::Make,
+        Self::Parcel,
+        Self::Plan,
+    ];
 
     /// The word in rows and on the command line.
     pub fn word(self) -> &'static str {
@@ -77,6 +88,8 @@ impl Kind {
             Self::Prepare => "prepare",
             Self::Analyse => "analyse",
             Self::Make => "make",
+            Self::Parcel => "parcel",
+            Self::Plan => "plan",
         }
     }
 
@@ -132,6 +145,10 @@ pub struct Work {
     pub asset_name: String,
     /// The candidate it makes.
     pub candidate: Option<String>,
+    /// The parcel it makes.
+    pub parcel: Option<u64>,
+    /// The batch it is for.
+    pub batch: Option<u64>,
     /// What was asked for, in words, where a candidate is made.
     pub wish: Option<String>,
     /// How far it is.
@@ -174,6 +191,8 @@ impl Work {
             asset: row.try_get("asset")?,
             asset_name: row.try_get("asset_name")?,
             candidate: row.try_get("candidate")?,
+            parcel: row.try_get("parcel")?,
+            batch: row.try_get("batch")?,
             wish: row.try_get("wish")?,
             state: match state.as_str() {
                 "queued" => State::Queued,
@@ -212,6 +231,8 @@ impl Work {
             (Kind::Analyse, _) => "Analysing".to_owned(),
             (Kind::Make, Some(wish)) => wish.clone(),
             (Kind::Make, None) => "Making".to_owned(),
+            (Kind::Parcel, _) => "Writing the parcel".to_owned(),
+            (Kind::Plan, _) => "Planning for a batch".to_owned(),
         }
     }
 }
@@ -271,6 +292,8 @@ impl Store {
                  AND FIND_IN_SET(kind, ?) AND needs <= ? \
                  AND NOT EXISTS (SELECT 1 FROM candidates c JOIN work b ON b.candidate = c.based_on \
                  WHERE c.hash = work.candidate AND b.state IN ('queued', 'running')) \
+                 AND NOT EXISTS (SELECT 1 FROM parcel_tiers q JOIN work b ON b.candidate = q.candidate \
+                 WHERE q.parcel = work.parcel AND b.state IN ('queued', 'running')) \
                  ORDER BY kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
             )
             .bind(lane == Lane::Any)
@@ -419,6 +442,14 @@ impl Store {
                     "UPDATE candidates c JOIN work w ON w.candidate = c.hash SET c.state = 'failed', \
                      c.fault = 'The work was stopped. Ask for it again to start over.' \
                      WHERE w.id = ? AND c.state = 'waiting'",
+                )
+                .bind(id)
+                .execute(&mut *tx)
+                .await?;
+                sqlx::query(
+                    "UPDATE parcels p JOIN work w ON w.parcel = p.id SET p.state = 'failed', \
+                     p.fault = 'The work was stopped. Ask for it again to start over.' \
+                     WHERE w.id = ? AND p.state = 'waiting'",
                 )
                 .bind(id)
                 .execute(&mut *tx)

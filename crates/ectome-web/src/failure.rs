@@ -25,6 +25,11 @@ impl Failure {
         }
     }
 
+    /// What went wrong.
+    pub fn sentence(&self) -> String {
+        self.sentence.clone()
+    }
+
     /// A request that cannot be carried out as it stands.
     pub fn bad(sentence: impl Into<String>) -> Self {
         Self::new(StatusCode::UNPROCESSABLE_ENTITY, sentence)

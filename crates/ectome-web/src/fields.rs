@@ -49,6 +49,18 @@ impl Fields {
         list
     }
 
+    /// All rows that a field names, once each.
+    pub fn numbers_of(&self, name: &str) -> Vec<u64> {
+        let mut list: Vec<u64> = self
+            .all(name)
+            .iter()
+            .filter_map(|v| v.parse().ok())
+            .collect();
+        list.sort_unstable();
+        list.dedup();
+        list
+    }
+
     /// A number between two bounds.
     ///
     /// # Errors

@@ -9,16 +9,7 @@ use ectome_store::{
 
 /// What was measured of a candidate, once it is made.
 pub fn measured(brief: &Brief, asset: &Asset, c: &Candidate) -> Option<Measured> {
-    if c.state != CandidateState::Ready {
-        return None;
-    }
-    Some(Measured::of(
-        brief,
-        asset.inspection.as_ref()?,
-        c.triangles? as usize,
-        Some(c.report.as_ref()?),
-        c.proof.as_ref(),
-    ))
+    c.measured(brief, asset)
 }
 
 /// A candidate judged as tier `number`, once it is made. Beyond the brief's tiers nothing is asked.

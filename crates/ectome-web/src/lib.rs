@@ -27,6 +27,7 @@
 
 mod asset;
 mod assets;
+mod batches;
 mod briefs;
 mod chain;
 mod cut;
@@ -57,6 +58,7 @@ mod uvs;
 mod words;
 mod work;
 
+pub use assets::keep_watching;
 pub use cut::open_sources::OpenSources;
 pub use feed::Feed;
 pub use router::{router, serve};

@@ -11,8 +11,8 @@ use tower_http::{
 };
 
 use crate::{
-    asset, assets, briefs, chain, cut, events, failure, guard, health, intake, maps, parcel, plan,
-    proof, scenes, state::App, statics, uvs, work,
+    asset, assets, batches, briefs, chain, cut, events, failure, guard, health, intake, maps,
+    parcel, plan, proof, scenes, state::App, statics, uvs, work,
 };
 
 /// All routes of the application.
@@ -31,6 +31,7 @@ pub fn router(app: App) -> Router {
         proof::routes(),
         parcel::routes(),
         briefs::routes(),
+        batches::routes(),
         scenes::routes(),
         work::routes(),
         statics::routes(),

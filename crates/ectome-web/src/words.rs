@@ -34,23 +34,7 @@ pub fn standing(s: Standing) -> (&'static str, &'static str, &'static str) {
     }
 }
 
-/// A title as the stem of file names: letters, digits, dashes and underscores.
-pub fn stem(title: &str) -> String {
-    let mut out = String::new();
-    for c in title.chars() {
-        if c.is_alphanumeric() || c == '-' || c == '_' {
-            out.extend(c.to_lowercase());
-        } else if !out.ends_with('_') && !out.is_empty() {
-            out.push('_');
-        }
-    }
-    let out = out.trim_end_matches('_');
-    if out.is_empty() {
-        "asset".to_owned()
-    } else {
-        out.to_owned()
-    }
-}
+pub use ectome_recipe::parcel::names::stem;
 
 /// What is said before a source is cut that would tear.
 pub fn tearing(i: &Inspection) -> Option<String> {

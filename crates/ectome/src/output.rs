@@ -162,9 +162,9 @@ pub fn scene(path: &Path, scene: &Scene, hierarchy: bool) -> Result<(), Failure>
         // A GLB knows triangles only.
         _ => {
             let scene = step::triangulated(scene.clone(), &Progress::new())?;
-            let naming = glb::Naming {
+            let naming = glb::Options {
                 hierarchy,
-                ..glb::Naming::default()
+                ..glb::Options::default()
             };
             write(path, &glb::write(&scene, &naming)?)
         }

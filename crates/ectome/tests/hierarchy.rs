@@ -76,9 +76,9 @@ fn hung(file: &Path) -> (Vec<(String, Option<String>)>, usize) {
 fn a_tree_and_shared_meshes_go_through_cut_unwrap_and_chain() {
     let folder = tempfile::tempdir().unwrap();
     let at = |name: &str| folder.path().join(name);
-    let tree = glb::Naming {
+    let tree = glb::Options {
         hierarchy: true,
-        ..glb::Naming::default()
+        ..glb::Options::default()
     };
     std::fs::write(at("lamp.glb"), glb::write(&lamp(), &tree).unwrap()).unwrap();
     let brief =

@@ -42,7 +42,7 @@ fn brief(folder: &Path) -> PathBuf {
 fn winch(folder: &Path) -> PathBuf {
     std::fs::create_dir_all(folder).unwrap();
     let path = folder.join("winch.glb");
-    let naming = glb::Naming::default();
+    let naming = glb::Options::default();
     let scene =
         ectome_recipe::step::triangulated(ectome_demo::rope_winch(), &ectome_mesh::Progress::new());
     std::fs::write(&path, glb::write(&scene.unwrap(), &naming).unwrap()).unwrap();

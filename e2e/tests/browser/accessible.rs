@@ -16,7 +16,7 @@ fn buoy() -> Vec<u8> {
             .part(name, Affine3A::IDENTITY)
             .primitive(primitive(mesh));
     }
-    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+    glb::write(&Scene::from(builder.finish()), &glb::Options::default()).unwrap()
 }
 
 fn primitive(mesh: &Mesh) -> Primitive {

@@ -65,7 +65,7 @@ fn kill_nine_at_random_moments() {
         let level = 3 + dice.below(3) as u32;
         // Each is another size, so that none shares its candidates with another.
         let ball = Scene::from(shapes::icosphere(1.0 + run as f32 * 0.01, level));
-        let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+        let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
         let killer = {
             let (database, server) = (app.database(), app.process());
             ends.retain(|end| end.elapsed() < Duration::from_secs(65));

@@ -81,7 +81,7 @@ fn files(name: &str) -> Vec<Vec<(String, Vec<u8>)>> {
         .filter(|c| !"/\"\\\u{2028}".contains(*c))
         .take(150)
         .collect();
-    let glb = glb::write(&scene, &glb::Naming::default()).unwrap();
+    let glb = glb::write(&scene, &glb::Options::default()).unwrap();
     let size = u32::from_le_bytes(glb[12..16].try_into().unwrap()) as usize;
     let mut json: Value = serde_json::from_slice(&glb[20..20 + size]).unwrap();
     json["buffers"][0]["uri"] = "b.bin".into();

@@ -36,10 +36,16 @@ fn every_delivered_file_says_its_licence() {
         &format!("brief={}", own.expect("the brief is listed")),
     );
     post("/assets/1/chains", "by=brief&from=0");
-    let zip = || {
-        http::get(app.port, "/assets/1/download/tide_plate_chain.zip").filter(|r| r.status == 200)
+    // The chain has to be made before a parcel can be asked for.
+    let asked = || {
+        let answer = http::post(app.port, "/assets/1/parcels", "");
+        answer.is_some_and(|r| r.status < 400)
     };
-    wait_for("the chain", || zip().is_some());
+    wait_for("the chain", asked);
+    let zip = || {
+        http::get(app.port, "/parcels/1/files/tide_plate_parcel_1.zip").filter(|r| r.status == 200)
+    };
+    wait_for("the parcel", || zip().is_some());
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(zip().unwrap().body)).unwrap();
     let mut ends = std::collections::BTreeSet::new();
     for i in 0..zip.len() {
@@ -55,5 +61,5 @@ fn every_delivered_file_says_its_licence() {
         ends.insert(name.rsplit('.').next().unwrap().to_owned());
     }
     let ends: Vec<&str> = ends.iter().map(String::as_str).collect();
-    assert_eq!(ends, ["glb", "json", "mtl", "obj", "ply"]);
+    assert_eq!(ends, ["glb", "html", "json", "mtl", "obj", "ply"]);
 }

@@ -24,7 +24,7 @@ fn waves() -> Vec<u8> {
             corners: ball.corners.clone(),
             ..Primitive::default()
         });
-    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+    glb::write(&Scene::from(builder.finish()), &glb::Options::default()).unwrap()
 }
 
 /// Draws two meshes under one light from a few sides and compares what both cover, leaving their outlines out: the mean difference

@@ -63,7 +63,7 @@ fn fifty_uploads_and_one_of_four_gigabytes() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(folder.path());
     let ball = Scene::from(shapes::icosphere(1.0, 6));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     let begun = Instant::now();
     std::thread::scope(|scope| {
         let large = scope.spawn(|| upload_large(&app, "large.stl", 4 << 30));
@@ -108,7 +108,7 @@ fn twenty_streams_and_two_hundred_reads_beside_a_cut() {
     let app = App::start(folder.path());
     // 1 310 720 triangles.
     let ball = Scene::from(shapes::icosphere(1.0, 8));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     assert_eq!(
         http::upload(app.port, &[("float.glb", &bytes)])
             .unwrap()
@@ -178,7 +178,7 @@ fn stopping_at_any_moment() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(folder.path());
     let ball = Scene::from(shapes::icosphere(1.0, 8));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     let ticks = || -> u64 {
         let stat = std::fs::read_to_string(format!("/proc/{}/stat", app.process())).unwrap();
         let rest: Vec<&str> = stat

@@ -107,7 +107,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     let upload = folder.path().join("harbour_bell.glb");
     fs::write(
         &upload,
-        glb::write(&source, &glb::Naming::default()).unwrap(),
+        glb::write(&source, &glb::Options::default()).unwrap(),
     )
     .unwrap();
     let app = App::start(&folder.path().join("data"));
@@ -224,20 +224,49 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     // The parcel: a file per tier and the zip, opened and counted.
     browser.click("[data-step='8']").await;
     browser.text(".downloads").await;
+    browser.click("#list-files").await;
+    browser.until("document.querySelector('.checks')").await;
+    let listed = browser.text(".files").await;
+    for says in [
+        "harbour_bell_LOD2.glb",
+        "Read back",
+        "draw calls",
+        "The source: ",
+    ] {
+        assert!(listed.contains(says), "{says} in {listed}");
+    }
+    assert!(!listed.contains("over\n"), "{listed}");
     for tier in 0..3 {
         let name = format!("harbour_bell_LOD{tier}.glb");
         browser.click(&format!("a[href$='{name}']")).await;
         let file = downloaded(&downloads, &name).await;
         check_tier(&file, 4000 >> tier, tier, &source);
     }
-    browser.click("a[href$='_chain.zip']").await;
-    let zip = downloaded(&downloads, "harbour_bell_chain.zip").await;
+    // It is made as work, kept, and found again in the list of parcels.
+    browser.click("#make-parcel").await;
+    browser
+        .until("document.querySelector('.kept a[href$=\"_1.zip\"]')")
+        .await;
+    browser.open(&app.url("/parcels?find=harbour")).await;
+    browser.until("document.querySelector('#parcel-list td small.is-pass, #parcel-list td small.is-tight')").await;
+    browser.click("#parcel-list a[href='/parcels/1']").await;
+    let page = browser.text("#parcel").await;
+    for says in [
+        "harbour_bell_LOD0.glb",
+        "sheet.html",
+        "For importers",
+        "LOD2",
+    ] {
+        assert!(page.contains(says), "{says} in {page}");
+    }
+    browser.click("a[href$='_1.zip']").await;
+    let zip = downloaded(&downloads, "harbour_bell_parcel_1.zip").await;
     let mut zip = zip::ZipArchive::new(fs::File::open(zip).unwrap()).unwrap();
     let names: Vec<String> = zip
         .file_names()
         .map(|name| name.unwrap().into_owned())
         .collect();
-    assert_eq!(names.len(), 4, "{names:?}");
+    assert_eq!(names.len(), 5, "{names:?}");
     for tier in 0..3 {
         let name = format!("harbour_bell_LOD{tier}.glb");
         let mut bytes = Vec::new();

@@ -27,7 +27,7 @@ fn float(dense: f32) -> Vec<u8> {
             corners: ball.corners.clone(),
             ..Primitive::default()
         });
-    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+    glb::write(&Scene::from(builder.finish()), &glb::Options::default()).unwrap()
 }
 
 /// Waits until a candidate stands on the Maps step with so many maps.

@@ -1,6 +1,6 @@
 //! The whole way by one button, in the real interface.
 
-use ectome_e2e::{app::App, browser::Browser, http, validator};
+use ectome_e2e::{app::App, browser::Browser, http, validator, wait::wait_for};
 use ectome_formats::{FileSet, glb};
 use ectome_mesh::Progress;
 use ectome_recipe::step;
@@ -12,7 +12,7 @@ async fn one_button_goes_the_whole_way() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
     let scene = step::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
-    let file = glb::write(&scene, &glb::Naming::default()).unwrap();
+    let file = glb::write(&scene, &glb::Options::default()).unwrap();
     assert_eq!(
         http::upload(app.port, &[("winch.glb", &file)])
             .unwrap()
@@ -53,6 +53,7 @@ async fn one_button_goes_the_whole_way() {
         "Unwrapping",
         "Bake normal, occlusion at",
         "A tier of",
+        "Write the parcel",
     ] {
         assert!(plan.contains(says), "{says} in {plan}");
     }
@@ -96,8 +97,10 @@ async fn one_button_goes_the_whole_way() {
     browser.close().await;
 
     // In the parcel: two tiers at the counts that were typed, with the maps on them, valid.
-    let answer = http::get(app.port, "/assets/1/download/winch_chain.zip").unwrap();
-    assert_eq!(answer.status, 200, "{}", answer.sentence());
+    let zip =
+        || http::get(app.port, "/parcels/1/files/winch_parcel_1.zip").filter(|r| r.status == 200);
+    wait_for("the parcel", || zip().is_some());
+    let answer = zip().unwrap();
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(answer.body)).unwrap();
     for (tier, limit) in [(0, 4000), (1, 1000)] {
         let name = format!("winch_LOD{tier}.glb");

@@ -25,7 +25,7 @@ fn pages_say_it_at_once_and_a_cut_goes_on() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(folder.path());
     let ball = Scene::from(shapes::icosphere(1.0, 7));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
     let page = |path: &str| http::get(app.port, path).map(|r| (r.status, r.text()));
     let shows = |path: &str, text: &str| page(path).is_some_and(|(_, t)| t.contains(text));

@@ -20,7 +20,7 @@ fn horned() -> Mesh {
 }
 
 fn bytes(scene: &Scene) -> Vec<u8> {
-    glb::write(scene, &glb::Naming::default()).unwrap()
+    glb::write(scene, &glb::Options::default()).unwrap()
 }
 
 /// The source as a GLB.

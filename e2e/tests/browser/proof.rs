@@ -7,7 +7,7 @@ use ectome_mesh::shapes;
 /// A ring 1 m across of 24 000 triangles, as a GLB.
 fn ring() -> Vec<u8> {
     let ring = Scene::from(shapes::torus(0.5, 0.16, 200, 60));
-    glb::write(&ring, &glb::Naming::default()).unwrap()
+    glb::write(&ring, &glb::Options::default()).unwrap()
 }
 
 /// Sets fields of a form as a person types them.
@@ -143,7 +143,7 @@ async fn a_scene_shares_one_budget_and_candidates_are_pinned_cut_on_and_discarde
     http::upload(app.port, &[("ring.glb", &ring())]).unwrap();
     let ball = glb::write(
         &Scene::from(shapes::icosphere(0.5, 5)),
-        &glb::Naming::default(),
+        &glb::Options::default(),
     )
     .unwrap();
     http::upload(app.port, &[("ball.glb", &ball)]).unwrap();

@@ -17,7 +17,7 @@ fn a_killed_server_finishes_its_cut_after_the_next_start() {
     let mut app = App::start(folder.path());
     // Large enough that the cut takes a while: 327 680 triangles.
     let ball = Scene::from(shapes::icosphere(1.0, 7));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     let answer = http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
     assert_eq!(answer.status, 201, "{answer:?}");
     let shows = |app: &App, path: &str, text: &str| {
@@ -67,7 +67,7 @@ fn a_killed_server_finishes_its_preparation_after_the_next_start() {
     let folder = tempfile::tempdir().unwrap();
     let mut app = App::start(folder.path());
     let ball = Scene::from(shapes::icosphere(1.0, 7));
-    let bytes = glb::write(&ball, &glb::Naming::default()).unwrap();
+    let bytes = glb::write(&ball, &glb::Options::default()).unwrap();
     http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
     let shows = |app: &App, path: &str, text: &str| {
         http::get(app.port, path).is_some_and(|r| r.text().contains(text))
@@ -128,11 +128,11 @@ fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
         let scene = Scene::from(shapes::icosphere(1.0, level));
         let unwrap = UvStep::unwrap(Manner::Soft);
         let scene = unwrap.apply(scene, &Default::default()).unwrap().0;
-        glb::write(&scene, &glb::Naming::default()).unwrap()
+        glb::write(&scene, &glb::Options::default()).unwrap()
     };
     let source = glb::write(
         &Scene::from(shapes::icosphere(1.0, 7)),
-        &glb::Naming::default(),
+        &glb::Options::default(),
     );
     http::upload(app.port, &[("float.glb", &source.unwrap())]).unwrap();
     let shows = |app: &App, path: &str, text: &str| {

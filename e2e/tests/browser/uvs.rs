@@ -30,7 +30,7 @@ fn buoys() -> Vec<u8> {
                 ..Primitive::default()
             });
     }
-    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+    glb::write(&Scene::from(builder.finish()), &glb::Options::default()).unwrap()
 }
 
 /// Two plates whose UVs overlap, one of them inside-out, and a third beside the sheet.
@@ -58,7 +58,7 @@ fn plates() -> Vec<u8> {
                 ..Primitive::default()
             });
     }
-    glb::write(&Scene::from(builder.finish()), &glb::Naming::default()).unwrap()
+    glb::write(&Scene::from(builder.finish()), &glb::Options::default()).unwrap()
 }
 
 /// A place on the stage's right half, in shares of it.

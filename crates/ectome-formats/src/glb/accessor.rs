@@ -1,9 +1,12 @@
 //! Typed reading of buffers (specification §3.6), every bound checked.
 
+use std::collections::HashMap;
+
 use base64::Engine;
 use serde_json::Value;
 
-use crate::{FileSet, FormatError, gltf::decoded};
+use super::compress;
+use crate::{FileSet, FormatError, Reading, gltf::decoded};
 
 /// The document and its buffers.
 pub struct Document<'a> {
@@ -14,7 +17,12 @@ pub struct Document<'a> {
     bin: &'a [u8],
     /// Buffers given inside the JSON as data URIs, by index.
     embedded: Vec<Option<Vec<u8>>>,
+    /// What compressed buffer views hold, by the number of the view.
+    unpacked: HashMap<usize, Vec<u8>>,
 }
+
+/// Bytes that one packed byte stands for at most: sixteen equal values of a column are two bits (`EXT_meshopt_compression`).
+const PACKED: u64 = 64;
 
 impl<'a> Document<'a> {
     /// Wraps the chunks of a file.
@@ -23,12 +31,14 @@ impl<'a> Document<'a> {
         json: Value,
         bin: &'a [u8],
         files: Option<&FileSet<'_>>,
+        reading: &Reading,
     ) -> Result<Self, FormatError> {
         let mut document = Self {
             file,
             json,
             bin,
             embedded: Vec::new(),
+            unpacked: HashMap::new(),
         };
         let mut embedded = Vec::new();
         for (i, buffer) in document.list("buffers").iter().enumerate() {
@@ -53,7 +63,32 @@ impl<'a> Document<'a> {
             });
         }
         document.embedded = embedded;
+        document.unpack(reading)?;
         Ok(document)
+    }
+
+    /// Unpacks every compressed buffer view.
+    fn unpack(&mut self, reading: &Reading) -> Result<(), FormatError> {
+        let mut all = HashMap::new();
+        let mut bytes = 0u64;
+        for (i, view) in self.list("bufferViews").iter().enumerate() {
+            let about = &view["extensions"][compress::EXTENSION];
+            if about.is_null() {
+                continue;
+            }
+            let bad = |what: &str| self.damaged(format!("buffer view {i} {what}"));
+            let packed = self.stretch(i, about)?;
+            let (count, stride) = (size(&about["count"]), size(&about["byteStride"]));
+            let whole = count.unwrap_or(0).saturating_mul(stride.unwrap_or(0)) as u64;
+            if whole > (packed.len() as u64 + 64).saturating_mul(PACKED) {
+                return Err(bad("claims more elements than its bytes can hold"));
+            }
+            bytes += whole;
+            reading.needs(self.file, bytes)?;
+            all.insert(i, compress::unpacked(packed, about).map_err(bad)?);
+        }
+        self.unpacked = all;
+        Ok(())
     }
 
     /// A top-level list, empty if absent.
@@ -87,6 +122,14 @@ impl<'a> Document<'a> {
             .list("bufferViews")
             .get(index)
             .ok_or_else(|| self.damaged(format!("buffer view {index} does not exist")))?;
+        if let Some(unpacked) = self.unpacked.get(&index) {
+            return Ok((unpacked, size(&view["byteStride"])));
+        }
+        Ok((self.stretch(index, view)?, size(&view["byteStride"])))
+    }
+
+    /// The bytes of a buffer that a view, or what stands in its place, says are its own.
+    fn stretch(&self, index: usize, view: &Value) -> Result<&[u8], FormatError> {
         let buffer = size(&view["buffer"]).unwrap_or(0);
         let bytes: &[u8] = match self.embedded.get(buffer) {
             Some(Some(bytes)) => bytes,
@@ -95,16 +138,14 @@ impl<'a> Document<'a> {
         };
         let from = size(&view["byteOffset"]).unwrap_or(0);
         let length = size(&view["byteLength"]).unwrap_or(0);
-        let part = from
-            .checked_add(length)
+        from.checked_add(length)
             .and_then(|end| bytes.get(from..end))
             .ok_or_else(|| FormatError::Truncated {
                 file: self.file.to_owned(),
                 what: format!("buffer view {index}"),
                 needed: (from as u64).saturating_add(length as u64),
                 found: bytes.len() as u64,
-            })?;
-        Ok((part, size(&view["byteStride"])))
+            })
     }
 
     /// Reads accessor `index` as rows of `N` floats; integers are normalised where the accessor says

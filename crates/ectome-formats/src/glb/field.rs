@@ -3,7 +3,7 @@
 use ectome_mesh::Mesh;
 use serde_json::{Value, json};
 
-use super::{container, write::Output};
+use super::{buffer::Buffer, container};
 use crate::FormatError;
 
 /// Writes the bare surface of a mesh of triangles, one vertex to a point, with `values` (one for each point)
@@ -29,7 +29,7 @@ pub fn field(mesh: &Mesh, name: &str, values: &[f32]) -> Result<Vec<u8>, FormatE
         }
         indices.push(local[point]);
     }
-    let mut out = Output::default();
+    let mut out = Buffer::default();
     let places: Vec<[f32; 3]> = used.iter().map(|&p| mesh.points[p].to_array()).collect();
     let figures: Vec<[f32; 1]> = used.iter().map(|&p| [values[p]]).collect();
     let position = out.floats(&places, true);
@@ -50,7 +50,7 @@ pub fn charted(mesh: &Mesh, fields: &[(&str, Vec<f32>)]) -> Result<Vec<u8>, Form
             file: "the sheet".to_owned(),
         });
     };
-    let mut out = Output::default();
+    let mut out = Buffer::default();
     let places: Vec<[f32; 3]> = (0..count as u32)
         .map(|v| mesh.position(v).to_array())
         .collect();
@@ -66,7 +66,7 @@ pub fn charted(mesh: &Mesh, fields: &[(&str, Vec<f32>)]) -> Result<Vec<u8>, Form
     joined(out, attributes, indices)
 }
 
-fn joined(out: Output, attributes: Value, indices: usize) -> Result<Vec<u8>, FormatError> {
+fn joined(out: Buffer, attributes: Value, indices: usize) -> Result<Vec<u8>, FormatError> {
     let root = json!({
         "asset": { "version": "2.0", "generator": concat!("Ectome ", env!("CARGO_PKG_VERSION")) },
         "scene": 0,

@@ -18,7 +18,7 @@ use crate::{
 const DEEPEST: usize = 512;
 
 /// Extensions that hide the geometry.
-const CLOSED: [&str; 2] = ["KHR_draco_mesh_compression", "EXT_meshopt_compression"];
+const CLOSED: [&str; 1] = ["KHR_draco_mesh_compression"];
 
 /// Reads a GLB. `file` is its name, for messages.
 ///
@@ -65,7 +65,7 @@ pub(crate) fn read_document(
             fault: "its JSON names no asset of version 2".to_owned(),
         });
     }
-    let document = Document::new(file, json, bin, files)?;
+    let document = Document::new(file, json, bin, files, reading)?;
     let required = document.list("extensionsRequired");
     if let Some(name) = CLOSED.iter().find(|n| required.iter().any(|r| r == *n)) {
         return Err(FormatError::Unsupported {
@@ -215,7 +215,6 @@ fn read_library(
         };
         if (!image.bytes.is_empty() || files.is_none())
             && image.mime != "image/ktx2"
-            && image.mime != "image/webp"
             && image.size().is_none()
         {
             notes.push(format!(
@@ -225,12 +224,36 @@ fn read_library(
         }
         images.push(image);
     }
+    let textures = document
+        .list("textures")
+        .iter()
+        .cloned()
+        .map(from_extension);
     Ok(Library {
         materials: document.list("materials").to_vec(),
-        textures: document.list("textures").to_vec(),
+        textures: textures.collect(),
         samplers: document.list("samplers").to_vec(),
         images,
     })
+}
+
+/// A texture that has its picture only as WebP, in an extension, has it as any other: readers of pictures here know WebP.
+fn from_extension(mut texture: Value) -> Value {
+    let Some(fields) = texture.as_object_mut() else {
+        return texture;
+    };
+    let Some(extensions) = fields.get_mut("extensions").and_then(Value::as_object_mut) else {
+        return texture;
+    };
+    let webp = extensions.remove("EXT_texture_webp");
+    if extensions.is_empty() {
+        fields.remove("extensions");
+    }
+    let source = webp.and_then(|w| w["source"].as_u64());
+    if let (Some(source), false) = (source, fields.get("source").is_some_and(Value::is_u64)) {
+        fields.insert("source".to_owned(), source.into());
+    }
+    texture
 }
 
 /// The name of a picture that lies in a file of its own.
@@ -252,6 +275,21 @@ pub(crate) fn mime_of(bytes: &[u8]) -> Option<&'static str> {
     match bytes {
         [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
         [0xFF, 0xD8, 0xFF, ..] => Some("image/jpeg"),
+        [
+            b'R',
+            b'I',
+            b'F',
+            b'F',
+            _,
+            _,
+            _,
+            _,
+            b'W',
+            b'E',
+            b'B',
+            b'P',
+            ..,
+        ] => Some("image/webp"),
         _ => None,
     }
 }

@@ -1,20 +1,41 @@
-//! From a scene to a GLB.
+//! From scenes to a document of glTF 2.0.
+//!
+//! ```text
+//! scene ─▶ runs of each part ─▶ primitive: corners and vertices ─▶ order ─▶ attributes ─▶ buffer ─┐
+//!    └──▶ tree of nodes ◀── frame of each mesh (quantised: its grid) ────────────────────────────┴─▶ document
+//! ```
 
 use std::collections::HashMap;
 
-use ectome_mesh::{Channels, Mesh, Part, Run, tangents};
-use glam::{Mat3, Vec3, Vec4};
+use ectome_mesh::{Mesh, Part, Run, tangents};
+use glam::{Affine3A, Vec3, Vec4};
 use serde_json::{Map, Value, json};
 
 use super::{
-    container,
+    Document,
+    buffer::Buffer,
+    copies::is_copy,
+    order,
+    quantise::{self, Grid},
     tree::{Frame, Tree},
 };
-use crate::{FormatError, Library, Scene, material::extensions_in};
+use crate::{FormatError, Library, Scene};
 
-/// How things are named in a file.
+/// How numbers of vertices are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Coding {
+    /// As floats.
+    #[default]
+    Plain,
+    /// As whole numbers of two bytes (`KHR_mesh_quantization`).
+    Quantised,
+    /// The same, packed (`EXT_meshopt_compression`).
+    Compressed,
+}
+
+/// How a scene is written.
 #[derive(Clone, Debug, Default)]
-pub struct Naming {
+pub struct Options {
     /// Put behind the name of every object and mesh, such as `_LOD1`.
     pub suffix: String,
     /// Each node carries the number of its part in its extras, so that a stage can tell parts apart.
@@ -24,6 +45,22 @@ pub struct Naming {
     pub tangents: bool,
     /// Objects hang in the tree in which the source hung them ([`Mesh::nodes`]); otherwise they stand beside each other.
     pub hierarchy: bool,
+    /// Triangles and vertices come in the order in which devices draw them fastest; otherwise as the mesh has them.
+    pub ordered: bool,
+    /// How numbers are written.
+    pub coding: Coding,
+}
+
+/// A scene as one tier of a file that holds several.
+#[derive(Clone, Debug)]
+pub struct Tier<'a> {
+    /// The scene, of triangles.
+    pub scene: &'a Scene,
+    /// The name of the node that its objects hang from.
+    pub name: String,
+    /// The least share of the screen's height at which it is shown; `None` where nobody says, and all tiers then are parts of the
+    /// scene.
+    pub coverage: Option<f64>,
 }
 
 /// Writes a scene of triangles as a GLB: one node and one mesh for each part, one primitive for
@@ -32,342 +69,362 @@ pub struct Naming {
 /// # Errors
 /// [`FormatError::Empty`] for a scene without triangles or with larger faces,
 /// [`FormatError::TooLarge`].
-pub fn write(scene: &Scene, naming: &Naming) -> Result<Vec<u8>, FormatError> {
-    let mesh = &scene.mesh;
-    if mesh.face_count() == 0 || !mesh.is_triangulated() {
-        return Err(FormatError::Empty {
-            file: "the scene".to_owned(),
-        });
-    }
-    let mut used = vec![false; scene.library.materials.len()];
-    for run in &mesh.runs {
-        if let Some(slot) = run.material.and_then(|m| used.get_mut(m as usize)) {
-            *slot = true;
-        }
-    }
-    let (library, renumber) = scene.library.pruned(&used);
+pub fn write(scene: &Scene, options: &Options) -> Result<Vec<u8>, FormatError> {
+    document(scene, options)?.into_glb()
+}
 
-    let normal_mapped = |run: &Run| {
-        let material = run
-            .material
-            .and_then(|m| scene.library.materials.get(m as usize));
-        run.channels.normals
-            && run.channels.uv_sets > 0
-            && material.is_some_and(|m| !m["normalTexture"].is_null())
+/// The same as a document, which may become one file or several.
+///
+/// # Errors
+/// [`FormatError::Empty`] for a scene without triangles or with larger faces.
+pub fn document(scene: &Scene, options: &Options) -> Result<Document, FormatError> {
+    let mut writer = Writer::new(options);
+    let roots = writer.scene(scene)?;
+    Ok(writer.finished(&roots, scene.copyright.as_deref()))
+}
+
+/// Several tiers in one document, each below a node of its own. With a coverage for each, the first node is the scene and names the
+/// others as its coarser levels (`MSFT_lod`, Khronos Group registry of glTF extensions).
+///
+/// # Errors
+/// [`FormatError::Empty`] for no tier, or for one without triangles or with larger faces.
+pub fn tiers(tiers: &[Tier<'_>], options: &Options) -> Result<Document, FormatError> {
+    let mut writer = Writer::new(options);
+    let mut tops = Vec::new();
+    for tier in tiers {
+        let roots = writer.scene(tier.scene)?;
+        tops.push(writer.nodes.len());
+        writer
+            .nodes
+            .push(json!({ "name": tier.name, "children": roots }));
+    }
+    let Some(first) = tiers.first() else {
+        return Err(empty());
     };
-    let tangents = (naming.tangents && mesh.runs.iter().any(normal_mapped))
-        .then(|| tangents::of(mesh, &tangents::shading_normals(mesh)));
-    let runs_of = |p: u32| {
-        let runs = mesh.runs.iter();
-        runs.filter(move |r| r.part == p && !r.faces.is_empty())
-    };
-    let mut out = Output::default();
-    let mut tree = Tree::of(mesh, naming.hierarchy, |p| runs_of(p).next().is_some());
-    let mut meshes = Vec::new();
-    let mut local = vec![u32::MAX; mesh.vertex_count()];
-    // Parts written so far, the meshes they became, and the frames of these.
-    let mut stored: HashMap<u32, (usize, Frame)> = HashMap::new();
-    for (p, part) in (0..).zip(&mesh.parts) {
-        if runs_of(p).next().is_none() {
-            continue;
+    let coverages: Option<Vec<f64>> = tiers.iter().map(|t| t.coverage).collect();
+    if let Some(coverages) = coverages.filter(|_| tops.len() > 1) {
+        let node = &mut writer.nodes[tops[0]];
+        node["extensions"]["MSFT_lod"] = json!({ "ids": tops[1..] });
+        node["extras"]["MSFT_screencoverage"] = json!(coverages);
+        writer.extensions.push("MSFT_lod");
+        tops.truncate(1);
+    }
+    Ok(writer.finished(&tops, first.scene.copyright.as_deref()))
+}
+
+fn empty() -> FormatError {
+    FormatError::Empty {
+        file: "the scene".to_owned(),
+    }
+}
+
+/// A document as it grows.
+struct Writer<'a> {
+    options: &'a Options,
+    buffer: Buffer,
+    library: Library,
+    nodes: Vec<Value>,
+    meshes: Vec<Value>,
+    /// Extensions that the document uses beside those of its materials.
+    extensions: Vec<&'static str>,
+}
+
+/// A primitive before it is written: corners, and what each of its vertices is.
+struct Gathered {
+    indices: Vec<u32>,
+    /// The mesh's vertex.
+    vertices: Vec<u32>,
+    /// Its tangent, where there are any.
+    tangents: Vec<[f32; 4]>,
+}
+
+impl<'a> Writer<'a> {
+    fn new(options: &'a Options) -> Self {
+        Self {
+            options,
+            buffer: Buffer::coded(options.coding),
+            library: Library::default(),
+            nodes: Vec::new(),
+            meshes: Vec::new(),
+            extensions: Vec::new(),
         }
-        let part = &Part {
-            name: format!("{}{}", part.name, naming.suffix),
-            ..part.clone()
-        };
-        let extras = |node: &mut Value| {
-            if naming.numbered {
-                node["extras"] = json!({ "part": p });
+    }
+
+    /// Adds a scene, and says which nodes hang from nothing.
+    fn scene(&mut self, scene: &Scene) -> Result<Vec<usize>, FormatError> {
+        let mesh = &scene.mesh;
+        if mesh.face_count() == 0 || !mesh.is_triangulated() {
+            return Err(empty());
+        }
+        let mut used = vec![false; scene.library.materials.len()];
+        for run in &mesh.runs {
+            if let Some(slot) = run.material.and_then(|m| used.get_mut(m as usize)) {
+                *slot = true;
             }
+        }
+        let (library, pruned) = scene.library.pruned(&used);
+        let taken = self.library.take(library);
+        let material_of = |m: u32| -> Option<u32> {
+            let known = used.get(m as usize).copied().unwrap_or(false);
+            known.then(|| taken[pruned[m as usize] as usize])
         };
-        let copy = scene.copies.iter().find(|c| c.part == p);
-        let copy = copy.filter(|c| stored.contains_key(&c.of) && is_copy(mesh, c));
-        if let Some(copy) = copy
-            && let (mesh_at, frame) = &stored[&copy.of]
-            && let Some(node) = tree.hang_copy(part, frame, &copy.motion)
-        {
-            node["mesh"] = json!(mesh_at);
+        let normal_mapped = |run: &Run| {
+            let material = run
+                .material
+                .and_then(|m| scene.library.materials.get(m as usize));
+            run.channels.normals
+                && run.channels.uv_sets > 0
+                && material.is_some_and(|m| !m["normalTexture"].is_null())
+        };
+        let tangents = (self.options.tangents && mesh.runs.iter().any(normal_mapped))
+            .then(|| tangents::of(mesh, &tangents::shading_normals(mesh)));
+        let runs_of = |p: u32| {
+            let runs = mesh.runs.iter();
+            runs.filter(move |r| r.part == p && !r.faces.is_empty())
+        };
+        let mut tree = Tree::of(mesh, self.options.hierarchy, |p| {
+            runs_of(p).next().is_some()
+        });
+        let mut local = vec![u32::MAX; mesh.vertex_count()];
+        let mut grids: Vec<(usize, Grid)> = Vec::new();
+        // Parts written so far, the meshes they became, and the frames of these.
+        let mut stored: HashMap<u32, (usize, Frame)> = HashMap::new();
+        for (p, part) in (0..).zip(&mesh.parts) {
+            if runs_of(p).next().is_none() {
+                continue;
+            }
+            let part = &Part {
+                name: format!("{}{}", part.name, self.options.suffix),
+                ..part.clone()
+            };
+            let extras = |node: &mut Value| {
+                if self.options.numbered {
+                    node["extras"] = json!({ "part": p });
+                }
+            };
+            let copy = scene.copies.iter().find(|c| c.part == p);
+            let copy = copy.filter(|c| stored.contains_key(&c.of) && is_copy(mesh, c));
+            if let Some(copy) = copy
+                && let (mesh_at, frame) = &stored[&copy.of]
+                && let Some(node) = tree.hang_copy(part, frame, &copy.motion)
+            {
+                node["mesh"] = json!(mesh_at);
+                extras(node);
+                continue;
+            }
+            let (node, frame) = tree.hang(part);
+            node["mesh"] = json!(self.meshes.len());
             extras(node);
-            continue;
-        }
-        let (node, frame) = tree.hang(part);
-        node["mesh"] = json!(meshes.len());
-        extras(node);
-        let primitives: Vec<Value> = runs_of(p)
-            .map(|run| {
-                let tangents = tangents.as_deref().filter(|_| normal_mapped(run));
-                let mut primitive = match tangents {
-                    Some(tangents) => out.with_tangents(mesh, run, &frame, tangents),
-                    None => out.primitive(mesh, run, &frame, &mut local),
-                };
-                if let Some(m) = run.material
-                    && let Some(&m) = renumber.get(m as usize)
-                {
-                    primitive["material"] = json!(m);
-                }
-                primitive
-            })
-            .collect();
-        stored.insert(p, (meshes.len(), frame));
-        meshes.push(json!({ "name": part.name, "primitives": primitives }));
-    }
-
-    let mut root = Map::new();
-    let mut asset = json!({
-        "version": "2.0",
-        "generator": concat!("Ectome ", env!("CARGO_PKG_VERSION")),
-    });
-    if let Some(copyright) = &scene.copyright {
-        asset["copyright"] = json!(copyright);
-    }
-    root.insert("asset".to_owned(), asset);
-    root.insert("scene".to_owned(), json!(0));
-    let (nodes, roots) = tree.into_parts();
-    root.insert("scenes".to_owned(), json!([{ "nodes": roots }]));
-    root.insert("nodes".to_owned(), Value::Array(nodes));
-    root.insert("meshes".to_owned(), Value::Array(meshes));
-    out.library(library, &mut root);
-    root.insert("accessors".to_owned(), Value::Array(out.accessors));
-    root.insert("bufferViews".to_owned(), Value::Array(out.views));
-    root.insert(
-        "buffers".to_owned(),
-        json!([{ "byteLength": out.bin.len() }]),
-    );
-    container::join(&Value::Object(root).to_string(), &out.bin)
-}
-
-/// Whether a part really is another one moved, corner by corner. Corners of a face may begin anywhere in it.
-fn is_copy(mesh: &Mesh, copy: &crate::Copy) -> bool {
-    let runs = |part: u32| mesh.runs.iter().filter(move |r| r.part == part);
-    let (a, b): (Vec<&Run>, Vec<&Run>) = (runs(copy.of).collect(), runs(copy.part).collect());
-    let mirrored = copy.motion.matrix3.determinant() < 0.0;
-    let near = 1e-5 * ectome_mesh::measure::bounds(mesh).diagonal();
-    let turn = Mat3::from(copy.motion.matrix3).inverse().transpose();
-    let same_corner = |v: u32, w: u32, channels: &Channels| {
-        let (v, w) = (v as usize, w as usize);
-        let moved = copy.motion.transform_point3(mesh.position(v as u32));
-        moved.distance(mesh.position(w as u32)) <= near
-            && (mesh.uv_sets.iter()).all(|s| (s[v] - s[w]).abs().max_element() < 1e-6)
-            && (!channels.colours || mesh.colours[v].abs_diff_eq(mesh.colours[w], 1e-4))
-            && (!channels.normals
-                || (turn * mesh.normals[v])
-                    .normalize_or_zero()
-                    .abs_diff_eq(mesh.normals[w].normalize_or_zero(), 1e-3))
-    };
-    let same_face = |f: &[u32], g: &[u32], channels: &Channels| {
-        let n = g.len();
-        f.len() == n
-            && (0..n).any(|first| {
-                (0..n).all(|k| {
-                    let other = if mirrored { first + n - k } else { first + k };
-                    same_corner(f[k], g[other % n], channels)
+            let runs: Vec<(&Run, Gathered)> = runs_of(p)
+                .map(|run| {
+                    let tangents = tangents.as_deref().filter(|_| normal_mapped(run));
+                    (run, gathered(mesh, run, &frame, tangents, &mut local))
                 })
-            })
-    };
-    a.len() == b.len()
-        && a.iter().zip(&b).all(|(x, y)| {
-            x.faces.len() == y.faces.len()
-                && x.material == y.material
-                && x.channels == y.channels
-                && (x.faces.clone().zip(y.faces.clone())).all(|(f, g)| {
-                    same_face(mesh.face(f as usize), mesh.face(g as usize), &x.channels)
-                })
-        })
-}
-
-/// Buffer views and accessors as they grow.
-#[derive(Default)]
-pub(super) struct Output {
-    pub(super) bin: Vec<u8>,
-    pub(super) views: Vec<Value>,
-    pub(super) accessors: Vec<Value>,
-}
-
-const ARRAY_BUFFER: u32 = 34_962;
-const ELEMENT_ARRAY_BUFFER: u32 = 34_963;
-const FLOAT: u32 = 5126;
-
-impl Output {
-    fn view(&mut self, bytes: impl IntoIterator<Item = u8>, target: Option<u32>) -> usize {
-        self.bin.resize(self.bin.len().next_multiple_of(4), 0);
-        let from = self.bin.len();
-        self.bin.extend(bytes);
-        let mut view = json!({
-            "buffer": 0, "byteOffset": from, "byteLength": self.bin.len() - from,
-        });
-        if let Some(target) = target {
-            view["target"] = json!(target);
-        }
-        self.views.push(view);
-        self.views.len() - 1
-    }
-
-    pub(super) fn floats<const N: usize>(&mut self, rows: &[[f32; N]], bounds: bool) -> usize {
-        let kind = ["SCALAR", "VEC2", "VEC3", "VEC4"][N - 1];
-        let bytes = rows.iter().flatten().flat_map(|v| v.to_le_bytes());
-        let view = self.view(bytes, Some(ARRAY_BUFFER));
-        let mut accessor = json!({
-            "bufferView": view, "componentType": FLOAT, "count": rows.len(), "type": kind,
-        });
-        if bounds {
-            let mut min = [f32::INFINITY; N];
-            let mut max = [f32::NEG_INFINITY; N];
-            for row in rows {
-                for k in 0..N {
-                    min[k] = min[k].min(row[k]);
-                    max[k] = max[k].max(row[k]);
-                }
-            }
-            accessor["min"] = json!(min.as_slice());
-            accessor["max"] = json!(max.as_slice());
-        }
-        self.accessors.push(accessor);
-        self.accessors.len() - 1
-    }
-
-    fn primitive(&mut self, mesh: &Mesh, run: &Run, frame: &Frame, local: &mut [u32]) -> Value {
-        let corners = &mesh.corners[3 * run.faces.start as usize..3 * run.faces.end as usize];
-        let mut vertices = Vec::new();
-        let mut indices = Vec::with_capacity(corners.len());
-        for &v in corners {
-            let slot = &mut local[v as usize];
-            if *slot == u32::MAX {
-                *slot = vertices.len() as u32;
-                vertices.push(v as usize);
-            }
-            indices.push(*slot);
-        }
-        vertices.iter().for_each(|&v| local[v] = u32::MAX);
-        if frame.mirrored {
-            indices.chunks_exact_mut(3).for_each(|f| f.swap(1, 2));
-        }
-
-        let attributes = self.attributes(mesh, run, frame, &vertices);
-        let indices = self.indices(&indices, vertices.len());
-        json!({ "attributes": attributes, "indices": indices })
-    }
-
-    /// The same with tangents: a vertex whose corners have different ones becomes one for each.
-    fn with_tangents(&mut self, mesh: &Mesh, run: &Run, frame: &Frame, tangents: &[Vec4]) -> Value {
-        let range = 3 * run.faces.start as usize..3 * run.faces.end as usize;
-        let (mut vertices, mut own) = (Vec::new(), Vec::new());
-        let mut known = HashMap::new();
-        let mut indices = Vec::with_capacity(range.len());
-        let linear = frame.inverse.matrix3;
-        for corner in range {
-            let (v, t) = (mesh.corners[corner], tangents[corner]);
-            let key = (v, t.to_array().map(f32::to_bits));
-            let at = *known.entry(key).or_insert_with(|| {
-                vertices.push(v as usize);
-                let along = (linear * glam::Vec3A::from(t.truncate())).normalize_or(glam::Vec3A::X);
-                let sign = if frame.mirrored { -t.w } else { t.w };
-                own.push([along.x, along.y, along.z, sign]);
-                vertices.len() as u32 - 1
+                .collect();
+            let grid = (self.options.coding != Coding::Plain).then(|| {
+                let vertices = runs.iter().flat_map(|(_, g)| &g.vertices);
+                Grid::around(vertices.map(|&v| frame.place(mesh.position(v))))
             });
-            indices.push(at);
+            if let Some(grid) = grid {
+                grids.push((self.meshes.len(), grid));
+            }
+            let primitives: Vec<Value> = runs
+                .into_iter()
+                .map(|(run, gathered)| {
+                    let mut primitive = self.primitive(mesh, run, &frame, grid.as_ref(), gathered);
+                    if let Some(m) = run.material.and_then(material_of) {
+                        primitive["material"] = json!(m);
+                    }
+                    primitive
+                })
+                .collect();
+            stored.insert(p, (self.meshes.len(), frame));
+            self.meshes
+                .push(json!({ "name": part.name, "primitives": primitives }));
         }
-        if frame.mirrored {
-            indices.chunks_exact_mut(3).for_each(|f| f.swap(1, 2));
+        let (mut nodes, mut roots) = tree.into_parts();
+        if !grids.is_empty() {
+            quantise::placed(&mut nodes, &grids);
         }
-        let mut attributes = self.attributes(mesh, run, frame, &vertices);
-        attributes.insert("TANGENT".to_owned(), json!(self.floats(&own, false)));
-        let indices = self.indices(&indices, vertices.len());
-        json!({ "attributes": attributes, "indices": indices })
+        let from = self.nodes.len();
+        for node in &mut nodes {
+            if let Some(children) = node["children"].as_array_mut() {
+                let moved = |c: &Value| json!(c.as_u64().unwrap_or(0) + from as u64);
+                children.iter_mut().for_each(|c| *c = moved(c));
+            }
+            if node["children"].is_null()
+                && let Some(fields) = node.as_object_mut()
+            {
+                fields.remove("children");
+            }
+        }
+        roots.iter_mut().for_each(|r| *r += from);
+        self.nodes.extend(nodes);
+        Ok(roots)
     }
 
-    fn attributes(
+    fn primitive(
         &mut self,
         mesh: &Mesh,
         run: &Run,
         frame: &Frame,
-        vertices: &[usize],
-    ) -> Map<String, Value> {
-        let mut attributes = Map::new();
-        let places: Vec<[f32; 3]> = vertices
+        grid: Option<&Grid>,
+        mut gathered: Gathered,
+    ) -> Value {
+        let mut places: Vec<[f32; 3]> = gathered
+            .vertices
             .iter()
-            .map(|&v| frame.place(mesh.position(v as u32)).to_array())
+            .map(|&v| frame.place(mesh.position(v)).to_array())
             .collect();
-        attributes.insert("POSITION".to_owned(), json!(self.floats(&places, true)));
+        if self.options.ordered {
+            let order = order::ordered(&mut gathered.indices, &places);
+            places = moved(&places, &order);
+            gathered.vertices = moved(&gathered.vertices, &order);
+            gathered.tangents = moved(&gathered.tangents, &order);
+        }
+        let vertices = &gathered.vertices;
+        let buffer = &mut self.buffer;
+        let mut attributes = Map::new();
+        let position = match grid {
+            None => buffer.floats(&places, true),
+            Some(grid) => {
+                let rows: Vec<[i16; 3]> = places.iter().map(|&p| grid.of(Vec3::from(p))).collect();
+                buffer.shorts(&rows, false)
+            }
+        };
+        attributes.insert("POSITION".to_owned(), json!(position));
         if run.channels.normals && !mesh.normals.is_empty() {
             let normals: Vec<[f32; 3]> = vertices
                 .iter()
                 .map(|&v| {
-                    (frame.normal_map * mesh.normals[v])
+                    (frame.normal_map * mesh.normals[v as usize])
                         .try_normalize()
                         .unwrap_or(Vec3::Y)
                         .to_array()
                 })
                 .collect();
-            attributes.insert("NORMAL".to_owned(), json!(self.floats(&normals, false)));
+            let at = match grid {
+                None => buffer.floats(&normals, false),
+                Some(_) => buffer.shorts(&quantise::signed(&normals), true),
+            };
+            attributes.insert("NORMAL".to_owned(), json!(at));
         }
-        for (i, set) in mesh
-            .uv_sets
-            .iter()
-            .take(run.channels.uv_sets.into())
-            .enumerate()
-        {
-            let rows: Vec<[f32; 2]> = vertices.iter().map(|&v| set[v].to_array()).collect();
-            attributes.insert(format!("TEXCOORD_{i}"), json!(self.floats(&rows, false)));
+        if !gathered.tangents.is_empty() {
+            let at = match grid {
+                None => buffer.floats(&gathered.tangents, false),
+                Some(_) => buffer.shorts(&quantise::signed(&gathered.tangents), true),
+            };
+            attributes.insert("TANGENT".to_owned(), json!(at));
+        }
+        let sets = mesh.uv_sets.iter().take(run.channels.uv_sets.into());
+        for (i, set) in sets.enumerate() {
+            let rows: Vec<[f32; 2]> = vertices
+                .iter()
+                .map(|&v| set[v as usize].to_array())
+                .collect();
+            let at = match grid.and_then(|_| quantise::shares(&rows)) {
+                Some(shares) => buffer.shares(&shares),
+                None => buffer.floats(&rows, false),
+            };
+            attributes.insert(format!("TEXCOORD_{i}"), json!(at));
         }
         if run.channels.colours && !mesh.colours.is_empty() {
             let rows: Vec<[f32; 4]> = vertices
                 .iter()
-                .map(|&v| mesh.colours[v].to_array().map(|c| c.clamp(0.0, 1.0)))
+                .map(|&v| {
+                    mesh.colours[v as usize]
+                        .to_array()
+                        .map(|c| c.clamp(0.0, 1.0))
+                })
                 .collect();
-            attributes.insert("COLOR_0".to_owned(), json!(self.floats(&rows, false)));
+            let at = match grid.and_then(|_| quantise::shares(&rows)) {
+                Some(shares) => buffer.shares(&shares),
+                None => buffer.floats(&rows, false),
+            };
+            attributes.insert("COLOR_0".to_owned(), json!(at));
         }
-        attributes
+        let indices = buffer.indices(&gathered.indices, vertices.len());
+        json!({ "attributes": attributes, "indices": indices })
     }
 
-    /// Corners of triangles into `vertices` vertices.
-    pub(super) fn indices(&mut self, indices: &[u32], vertices: usize) -> usize {
-        // 65 535 is the restart value and may not be used as an index.
-        let small = vertices < 65_535;
-        let view = if small {
-            let bytes = indices.iter().flat_map(|&i| (i as u16).to_le_bytes());
-            self.view(bytes, Some(ELEMENT_ARRAY_BUFFER))
-        } else {
-            let bytes = indices.iter().flat_map(|i| i.to_le_bytes());
-            self.view(bytes, Some(ELEMENT_ARRAY_BUFFER))
-        };
-        self.accessors.push(json!({
-            "bufferView": view, "componentType": if small { 5123 } else { 5125 },
-            "count": indices.len(), "type": "SCALAR",
-        }));
-        self.accessors.len() - 1
-    }
-
-    fn library(&mut self, library: Library, root: &mut Map<String, Value>) {
-        let mut extensions = Vec::new();
-        for value in library.materials.iter().chain(&library.textures) {
-            extensions_in(value, &mut extensions);
+    fn finished(self, roots: &[usize], copyright: Option<&str>) -> Document {
+        let mut root = Map::new();
+        let mut asset = json!({
+            "version": "2.0",
+            "generator": concat!("Ectome ", env!("CARGO_PKG_VERSION")),
+        });
+        if let Some(copyright) = copyright {
+            asset["copyright"] = json!(copyright);
         }
-        extensions.sort();
-        extensions.dedup();
-        let images: Vec<Value> = library
-            .images
-            .into_iter()
-            .map(|image| {
-                let view = self.view(image.bytes, None);
-                let mut json = json!({ "bufferView": view, "mimeType": image.mime });
-                if !image.name.is_empty() {
-                    json["name"] = json!(image.name);
+        root.insert("asset".to_owned(), asset);
+        root.insert("scene".to_owned(), json!(0));
+        root.insert("scenes".to_owned(), json!([{ "nodes": roots }]));
+        root.insert("nodes".to_owned(), Value::Array(self.nodes));
+        root.insert("meshes".to_owned(), Value::Array(self.meshes));
+        Document::new(root, self.buffer, self.library, self.extensions)
+    }
+}
+
+/// Rows in a new order.
+fn moved<T: Copy + Default>(rows: &[T], place: &[u32]) -> Vec<T> {
+    let mut out = vec![T::default(); rows.len()];
+    for (row, &at) in rows.iter().zip(place) {
+        if let Some(slot) = out.get_mut(at as usize) {
+            *slot = *row;
+        }
+    }
+    out
+}
+
+/// The corners of a run and the vertices they need, in the order of their first use. A vertex whose corners have different tangents
+/// becomes one for each.
+fn gathered(
+    mesh: &Mesh,
+    run: &Run,
+    frame: &Frame,
+    tangents: Option<&[Vec4]>,
+    local: &mut [u32],
+) -> Gathered {
+    let range = 3 * run.faces.start as usize..3 * run.faces.end as usize;
+    let mut out = Gathered {
+        indices: Vec::with_capacity(range.len()),
+        vertices: Vec::new(),
+        tangents: Vec::new(),
+    };
+    match tangents {
+        None => {
+            for &v in &mesh.corners[range] {
+                let slot = &mut local[v as usize];
+                if *slot == u32::MAX {
+                    *slot = out.vertices.len() as u32;
+                    out.vertices.push(v);
                 }
-                json
-            })
-            .collect();
-        for (name, list) in [
-            ("materials", library.materials),
-            ("textures", library.textures),
-            ("samplers", library.samplers),
-            ("images", images),
-        ] {
-            if !list.is_empty() {
-                root.insert(name.to_owned(), Value::Array(list));
+                out.indices.push(*slot);
+            }
+            out.vertices
+                .iter()
+                .for_each(|&v| local[v as usize] = u32::MAX);
+        }
+        Some(tangents) => {
+            let mut known = HashMap::new();
+            let inverse: Affine3A = frame.inverse;
+            for corner in range {
+                let (v, t) = (mesh.corners[corner], tangents[corner]);
+                let key = (v, t.to_array().map(f32::to_bits));
+                let at = *known.entry(key).or_insert_with(|| {
+                    out.vertices.push(v);
+                    let along = inverse.matrix3 * glam::Vec3A::from(t.truncate());
+                    let along = along.normalize_or(glam::Vec3A::X);
+                    let sign = if frame.mirrored { -t.w } else { t.w };
+                    out.tangents.push([along.x, along.y, along.z, sign]);
+                    out.vertices.len() as u32 - 1
+                });
+                out.indices.push(at);
             }
         }
-        if !extensions.is_empty() {
-            root.insert("extensionsUsed".to_owned(), json!(extensions));
-        }
     }
+    if frame.mirrored {
+        out.indices.chunks_exact_mut(3).for_each(|f| f.swap(1, 2));
+    }
+    out
 }

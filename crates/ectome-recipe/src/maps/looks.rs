@@ -24,6 +24,27 @@ struct Decoded<'a> {
 impl Looks {
     /// Decodes what maps of these kinds need.
     pub fn of(scene: &Scene, kinds: &[Kind]) -> Self {
+        Self::decoded(scene, kinds, false)
+    }
+
+    /// Decodes everything that glTF 2.0 has a texture for.
+    pub fn with_occlusion(scene: &Scene) -> Self {
+        let kinds = [
+            Kind::BaseColour,
+            Kind::Normal,
+            Kind::Roughness,
+            Kind::Emissive,
+        ];
+        Self::decoded(scene, &kinds, true)
+    }
+
+    /// A material by its number; what has none is plain (glTF 2.0, section 3.9.6).
+    pub fn material(&self, number: Option<u32>) -> Material {
+        let found = number.and_then(|m| self.materials.get(m as usize));
+        found.copied().unwrap_or_default()
+    }
+
+    fn decoded(scene: &Scene, kinds: &[Kind], occlusion: bool) -> Self {
         let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
         let (colours, bumps) = (
             asks(&[Kind::BaseColour, Kind::Opacity]),
@@ -74,6 +95,8 @@ impl Looks {
                     emissive_texture: slot(light, &m["emissiveTexture"], Coding::Srgb),
                     normal_texture: slot(bumps, &m["normalTexture"], Coding::Linear)
                         .map(|s| (s, factor(&m["normalTexture"]["scale"], 1.0))),
+                    occlusion_texture: slot(occlusion, &m["occlusionTexture"], Coding::Linear)
+                        .map(|s| (s, factor(&m["occlusionTexture"]["strength"], 1.0))),
                 }
             })
             .collect();
@@ -187,6 +210,7 @@ impl Decoded<'_> {
             &pbr["metallicRoughnessTexture"],
             &m["emissiveTexture"],
             &m["normalTexture"],
+            &m["occlusionTexture"],
         ];
         let uses = slots
             .iter()

@@ -49,7 +49,7 @@ pub(crate) use refuse::same_space;
 pub use report::{BakeReport, MapReport, PartMisses};
 
 use crate::{EngineError, step::triangulated};
-use looks::Looks;
+pub(crate) use looks::Looks;
 
 /// How maps are baked and written.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -331,7 +331,7 @@ fn drawn(shell: &[Vec3]) -> Result<Vec<u8>, EngineError> {
         ..Primitive::default()
     });
     let scene = Scene::from(builder.finish());
-    Ok(glb::write(&scene, &glb::Naming::default())?)
+    Ok(glb::write(&scene, &glb::Options::default())?)
 }
 
 /// Where rays missed, as a picture; nothing where none did.

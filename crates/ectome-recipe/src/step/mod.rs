@@ -10,6 +10,7 @@ mod bring;
 mod cut;
 mod import;
 mod leave_out;
+mod merge;
 mod merge_flat;
 mod prepare;
 mod take_out_loops;
@@ -25,6 +26,7 @@ pub use bring::{Bring, BroughtFile};
 pub use cut::Cut;
 pub use import::Import;
 pub use leave_out::{LeaveOut, only_built};
+pub use merge::Merge;
 pub use merge_flat::{MergeFlat, merge_flat};
 pub use prepare::Prepare;
 pub use take_out_loops::{TakeOutLoops, list_loops, take_out_loops};
@@ -178,6 +180,8 @@ steps! {
     Bring,
     /// Changes UVs; the surface stays as it is.
     Uv,
+    /// Merges materials over one sheet; the surface stays as it is.
+    Merge,
     /// Bakes maps from the source; the surface stays as it is.
     Bake,
 }

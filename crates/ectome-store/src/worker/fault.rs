@@ -64,6 +64,8 @@ mod tests {
             asset: 1,
             asset_name: "Float".to_owned(),
             candidate: None,
+            parcel: None,
+            batch: None,
             wish: None,
             state: State::Running,
             fraction: 0.5,

@@ -3,11 +3,19 @@
 use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
-    Artefact, Change, Done, EngineError, ErrorCurve, FlatOutlook, Found, Inspection, Kept, Mark,
-    Outcome, Recipe, engine, picture, step::triangulated, thinned::thinned,
+    Artefact, Brief, Change, CutSettings, Done, EngineError, ErrorCurve, FlatOutlook, Found,
+    Inspection, Kept, Mark, Outcome, Plan, Recipe, engine,
+    parcel::{self, files::File, sheet::Sheet},
+    picture, sheets,
+    step::triangulated,
+    thinned::thinned,
 };
 
-use crate::{stock::StoreStock, work::Kind};
+use crate::{
+    parcel::{ParcelTask, mark},
+    stock::StoreStock,
+    work::Kind,
+};
 
 /// Size of pictures of sources.
 const PICTURE: (u32, u32) = (640, 480);
@@ -35,6 +43,11 @@ pub(super) enum Made {
         view: Vec<u8>,
         kept: Box<KeptBytes>,
     },
+    Parcel {
+        files: Vec<File>,
+        sheet: Box<Sheet>,
+    },
+    Plan(Plan),
 }
 
 /// A prepared source as it is kept and as pages show it.
@@ -102,6 +115,17 @@ pub(super) struct Task {
     /// The extension of the source's mesh file.
     pub extension: String,
     pub stock: StoreStock,
+    /// What a parcel is made of.
+    pub parcel: Option<Box<ParcelTask>>,
+    /// What a plan is proposed for, or the plan that was chosen.
+    pub plan: Option<Box<PlanTask>>,
+}
+
+/// What work on a plan needs.
+pub(super) struct PlanTask {
+    pub chosen: Option<Plan>,
+    pub brief: Brief,
+    pub inspection: Inspection,
 }
 
 /// Does a piece of work.
@@ -150,7 +174,7 @@ pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError>
             let mut outcome = engine::run(recipe, stock, &progress.span(0.0, 0.97))?;
             let mesh = Written::of(&outcome.scene)?;
             let shown = triangulated(outcome.scene.clone(), progress)?;
-            let view = glb::write(&shown, &glb::Naming::default())?;
+            let view = glb::write(&shown, &glb::Options::default())?;
             if !outcome
                 .artefacts
                 .iter()
@@ -169,7 +193,69 @@ pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError>
                 outcome: Box::new(outcome),
             })
         }
+        Kind::Parcel => match &task.parcel {
+            Some(parcel) => written_parcel(parcel, recipe, stock, progress),
+            None => Err(EngineError::Stock("it has no parcel".to_owned())),
+        },
+        Kind::Plan => match &task.plan {
+            Some(plan) => proposed(plan, recipe, stock, progress).map(Made::Plan),
+            None => Err(EngineError::Stock("it has no batch".to_owned())),
+        },
     }
+}
+
+/// The plan for a source: the one that was chosen, or the one that is proposed. What cannot be run is said now.
+fn proposed(
+    task: &PlanTask,
+    prepared: &Recipe,
+    stock: &StoreStock,
+    progress: &Progress,
+) -> Result<Plan, EngineError> {
+    progress.stage("Planning");
+    let plan = match &task.chosen {
+        Some(plan) => plan.clone(),
+        None => {
+            let scene = engine::scene(prepared, stock, &progress.span(0.0, 0.7))?;
+            let scene = triangulated(scene, progress)?;
+            Plan::of(&scene, &task.inspection, &task.brief)
+        }
+    };
+    plan.recipes(
+        &prepared.source,
+        &prepared.changes(),
+        &CutSettings::default(),
+    )
+    .map_err(|e| EngineError::Plan(e.to_string()))?;
+    Ok(plan)
+}
+
+/// Writes the files of a parcel. `prepared` makes the source, for those who bake elsewhere.
+fn written_parcel(
+    task: &ParcelTask,
+    prepared: &Recipe,
+    stock: &StoreStock,
+    progress: &Progress,
+) -> Result<Made, EngineError> {
+    let mut tiers = Vec::new();
+    let count = task.tiers.len().max(1) as f32;
+    for (n, recipe) in task.tiers.iter().enumerate() {
+        let own = progress.span(0.3 * n as f32 / count, 0.3 * (n + 1) as f32 / count);
+        tiers.push(parcel::Tier {
+            scene: engine::scene(recipe, stock, &own)?,
+            sheets: sheets::count(recipe),
+            mark: mark(&task.brief, n as u32),
+        });
+    }
+    let high = match task.brief.delivery.pair {
+        true => Some(engine::scene(prepared, stock, &progress.span(0.3, 0.4))?),
+        false => None,
+    };
+    let made = task.order(tiers, high).make(&progress.span(0.4, 1.0))?;
+    let (made, sheet) = made.with_sheet(&task.brief, &task.date, &task.about);
+    Ok(Made::Parcel {
+        files: made.files,
+        sheet: Box::new(sheet),
+    })
 }
 
 /// Inspects a scene and makes what pages show of it.
@@ -189,9 +275,9 @@ fn prepared(
     progress.stage("Taking its picture");
     let picture = picture::png(&scene, PICTURE.0, PICTURE.1);
     progress.at(0.85)?;
-    let naming = glb::Naming {
+    let naming = glb::Options {
         numbered: true,
-        ..glb::Naming::default()
+        ..glb::Options::default()
     };
     let view = glb::write(&scene, &naming)?;
     progress.at(1.0)?;

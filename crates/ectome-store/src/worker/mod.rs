@@ -309,6 +309,14 @@ impl Worker {
                     None => return Ok(None),
                 }
             }
+            (Kind::Parcel, _) => {
+                let asset = store.asset(work.asset).await?;
+                Recipe::prepared(&asset.source, &asset.preparation)
+            }
+            (Kind::Plan, _) => {
+                let asset = store.asset(work.asset).await?;
+                Recipe::whole(&asset.source, &asset.preparation)
+            }
             _ => Recipe::prepared(&store.asset(work.asset).await?.source, &[]),
         }))
     }
@@ -329,6 +337,22 @@ impl Worker {
             recipe: recipe.clone(),
             extension: extensions.into_iter().find(is_mesh).unwrap_or_default(),
             stock: StoreStock::of(&self.store, work.asset, budget, progress),
+            plan: match work.batch {
+                Some(batch) => {
+                    let (chosen, _, brief) = self.store.batch_task(batch, work.asset).await?;
+                    let asset = self.store.asset(work.asset).await?;
+                    Some(Box::new(kernel::PlanTask {
+                        chosen,
+                        brief,
+                        inspection: asset.inspection.unwrap_or_default(),
+                    }))
+                }
+                None => None,
+            },
+            parcel: match work.parcel {
+                Some(id) => Some(Box::new(self.store.parcel_task(id).await?)),
+                None => None,
+            },
         })
     }
 
@@ -337,6 +361,14 @@ impl Worker {
         match (work.kind, &work.candidate) {
             (Kind::Intake, _) => store.fail_intake(work.asset, fault).await,
             (Kind::Prepare, _) => store.fail_preparation(work.asset, fault).await,
+            (Kind::Plan, _) => match work.batch {
+                Some(batch) => store.fail_plan(batch, work.asset, fault).await,
+                None => Ok(()),
+            },
+            (Kind::Parcel, _) => match work.parcel {
+                Some(id) => store.fail_parcel(id, fault).await,
+                None => Ok(()),
+            },
             (_, Some(hash)) => store.fail_candidate(hash, fault).await,
             // An analysis that failed or was stopped leaves the asset as it was; a cut makes it again.
             (_, None) => Ok(()),

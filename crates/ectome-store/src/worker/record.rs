@@ -51,6 +51,15 @@ pub(super) async fn record(
             let hash = work.candidate.as_deref().unwrap_or_default();
             finish(store, hash, *outcome, *mesh, view).await
         }
+        Made::Plan(plan) => match work.batch {
+            Some(batch) => {
+                store
+                    .follow_plan(batch, work.asset, &recipe.source, &plan)
+                    .await
+            }
+            None => Ok(()),
+        },
+        Made::Parcel { files, sheet } => store.finish_parcel(work, files, &sheet).await,
     }
 }
 

@@ -46,7 +46,7 @@ impl Column {
             StepName::Uvs => Self::Uvs(Box::new(UvView::of(app, rows).await?)),
             StepName::Maps => Self::Maps(Box::new(MapsView::of(app, rows).await?)),
             StepName::Proof => Self::Proof(Box::new(ProofView::of(app, rows).await?)),
-            StepName::Parcel => Self::Parcel(Box::new(ParcelView::of(rows))),
+            StepName::Parcel => Self::Parcel(Box::new(ParcelView::of(app, rows).await?)),
         })
     }
 }

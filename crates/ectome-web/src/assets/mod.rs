@@ -3,12 +3,15 @@
 mod page;
 mod pairs;
 mod upload;
+mod watch;
 
 use axum::{
     Router,
     extract::DefaultBodyLimit,
     routing::{get, post},
 };
+
+pub use watch::keep_watching;
 
 use crate::state::App;
 

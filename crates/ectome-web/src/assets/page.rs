@@ -1,4 +1,4 @@
-//! The Assets page: what there is.
+//! The Assets page: what there is, found by name, brief and tag, a stretch at a time.
 
 use askama::Template;
 use axum::{extract::State, response::Html};
@@ -6,12 +6,16 @@ use ectome_store::{
     asset::{Asset, AssetState, PassOn},
     candidate::CandidateState,
     chain::ChainTier,
+    finding::{AssetsWanted, Order},
     work::{State as WorkState, Work},
 };
+
+use serde::Deserialize;
 
 use crate::{
     chain::standing_of,
     events::{busy_words, fingerprint},
+    extract::Query,
     failure::Failure,
     feed::LOOKED_AT,
     judged, outages,
@@ -39,6 +43,7 @@ struct Card {
     arriving: Option<Arriving>,
     fault: Option<String>,
     forbidden: bool,
+    tags: Vec<String>,
     tiers: Vec<TierChip>,
     waiting: usize,
 }
@@ -49,11 +54,64 @@ struct Arriving {
     stage: String,
 }
 
+/// What stands behind the question mark.
+#[derive(Clone, Default, Deserialize)]
+#[serde(default)]
+pub struct Search {
+    find: String,
+    tag: String,
+    order: String,
+    from: u32,
+}
+
+/// Cards of a page.
+const ON_A_PAGE: u32 = 60;
+
+impl Search {
+    fn wanted(&self) -> AssetsWanted {
+        AssetsWanted {
+            search: self.find.clone(),
+            tag: self.tag.clone(),
+            order: Order::of(&self.order),
+            most: ON_A_PAGE,
+            from: self.from,
+        }
+    }
+
+    /// The same from another place on, as the end of an address.
+    fn address(&self, from: u32) -> String {
+        let query: String = url::form_urlencoded::Serializer::new(String::new())
+            .append_pair("find", &self.find)
+            .append_pair("tag", &self.tag)
+            .append_pair("order", &self.order)
+            .append_pair("from", &from.to_string())
+            .finish();
+        format!("?{query}")
+    }
+}
+
+/// What is shown of all that was found.
+struct Stretch {
+    cards: Vec<Card>,
+    /// How much was found, and which of it is shown, in words; empty where everything is.
+    says: String,
+    earlier: Option<String>,
+    later: Option<String>,
+    /// Nothing was looked for.
+    is_all: bool,
+}
+
 #[derive(Template)]
 #[template(path = "assets.html")]
 struct Page {
     version: &'static str,
-    cards: Vec<Card>,
+    stretch: Stretch,
+    search: Search,
+    tags: Vec<(String, u64)>,
+    briefs: Vec<(u64, String)>,
+    plans: Vec<(u64, String)>,
+    /// The address of the cards as they are.
+    here: String,
     busy: String,
     full: Option<String>,
     limit: String,
@@ -63,16 +121,26 @@ struct Page {
 #[derive(Template)]
 #[template(path = "asset_cards.html")]
 struct Cards {
-    cards: Vec<Card>,
+    stretch: Stretch,
     full: Option<String>,
 }
 
 /// `GET /`
-pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
+pub async fn page(
+    State(app): State<App>,
+    Query(search): Query<Search>,
+) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
+    let briefs = app.store.briefs().await?;
+    let plans = app.store.saved_plans().await?;
     let page = Page {
         version: *VERSION,
-        cards: all_cards(&app, &work).await?,
+        stretch: stretch(&app, &work, &search).await?,
+        here: format!("/cards{}", search.address(search.from)),
+        tags: app.store.tags().await?,
+        briefs: briefs.into_iter().map(|b| (b.id, b.brief.name)).collect(),
+        plans: plans.into_iter().map(|p| (p.id, p.name)).collect(),
+        search,
         full: outages::waiting(&app.store),
         busy: busy_words(&work, app.store.disk.is_low()),
         limit: words::bytes(app.upload_limit),
@@ -82,19 +150,46 @@ pub async fn page(State(app): State<App>) -> Result<Html<String>, Failure> {
 }
 
 /// `GET /cards`
-pub async fn cards(State(app): State<App>) -> Result<Html<String>, Failure> {
+pub async fn cards(
+    State(app): State<App>,
+    Query(search): Query<Search>,
+) -> Result<Html<String>, Failure> {
     let work = app.store.latest_work(LOOKED_AT).await?;
     let cards = Cards {
-        cards: all_cards(&app, &work).await?,
+        stretch: stretch(&app, &work, &search).await?,
         full: outages::waiting(&app.store),
     };
     Ok(Html(cards.render()?))
 }
 
-async fn all_cards(app: &App, work: &[Work]) -> Result<Vec<Card>, Failure> {
+async fn stretch(app: &App, work: &[Work], search: &Search) -> Result<Stretch, Failure> {
+    let (assets, all) = app.store.found_assets(&search.wanted()).await?;
+    let (first, last) = (search.from, search.from + assets.len() as u32);
+    let is_all = search.find.trim().is_empty() && search.tag.is_empty();
+    let says = match (is_all, all == assets.len() as u64) {
+        (true, true) => String::new(),
+        (false, true) => format!("{} found.", words::counted(all, "asset")),
+        _ => format!(
+            "{} to {last} of {}.",
+            first + 1,
+            words::counted(all, "asset")
+        ),
+    };
+    Ok(Stretch {
+        says,
+        earlier: (first > 0).then(|| search.address(first.saturating_sub(ON_A_PAGE))),
+        later: (u64::from(last) < all).then(|| search.address(last)),
+        is_all,
+        cards: cards_of(app, work, assets).await?,
+    })
+}
+
+async fn cards_of(app: &App, work: &[Work], assets: Vec<Asset>) -> Result<Vec<Card>, Failure> {
     let briefs = app.store.briefs().await?;
+    let ids: Vec<u64> = assets.iter().map(|a| a.id).collect();
+    let tags = app.store.tags_of(&ids).await?;
     let mut cards = Vec::new();
-    for asset in app.store.assets().await? {
+    for asset in assets {
         let chain = app.store.chain(asset.id).await?;
         let brief = briefs.iter().find(|b| b.id == asset.brief);
         let standing = |t: &ChainTier| {
@@ -133,6 +228,11 @@ async fn all_cards(app: &App, work: &[Work]) -> Result<Vec<Card>, Failure> {
                 .iter()
                 .filter(|t| t.candidate.state == CandidateState::Waiting)
                 .count(),
+            tags: tags
+                .iter()
+                .filter(|(id, _)| *id == asset.id)
+                .map(|(_, tag)| tag.clone())
+                .collect(),
             tiers,
             name: asset.name,
         });

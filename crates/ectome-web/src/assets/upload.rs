@@ -25,10 +25,10 @@ use crate::{
 };
 
 /// A file that has arrived, still in the folder for uploads.
-struct Arrived {
-    name: String,
-    path: tempfile::TempPath,
-    hash: String,
+pub(super) struct Arrived {
+    pub(super) name: String,
+    pub(super) path: tempfile::TempPath,
+    pub(super) hash: String,
     bytes: u64,
 }
 
@@ -136,7 +136,7 @@ async fn keep(app: &App, arrived: &[Arrived], members: &[usize]) -> Result<(), F
 }
 
 /// Files as those of a source.
-fn sources(arrived: &[Arrived], members: &[usize]) -> Vec<SourceFile> {
+pub(super) fn sources(arrived: &[Arrived], members: &[usize]) -> Vec<SourceFile> {
     let of = |&i: &usize| SourceFile {
         name: arrived[i].name.clone(),
         blob: arrived[i].hash.clone(),
@@ -261,6 +261,52 @@ async fn save(
     }))
 }
 
+/// A file of this machine, copied to where uploads lie, as if it had been dropped.
+pub(super) fn taken(
+    file: &std::path::Path,
+    incoming: &std::path::Path,
+    limit: u64,
+) -> Result<Arrived, Failure> {
+    let name = file
+        .file_name()
+        .unwrap_or_default()
+        .to_string_lossy()
+        .into_owned();
+    let failed = |e: std::io::Error| {
+        Failure::new(
+            StatusCode::INSUFFICIENT_STORAGE,
+            format!("{name} could not be taken in: {}.", plain(&e)),
+        )
+    };
+    let mut from = std::fs::File::open(file).map_err(failed)?;
+    if from.metadata().map_err(failed)?.len() > limit {
+        return Err(Failure::bad(format!(
+            "{name} is larger than {}, the most this server takes.",
+            words::bytes(limit)
+        )));
+    }
+    let (mut out, path) = tempfile::NamedTempFile::new_in(incoming)
+        .map_err(failed)?
+        .into_parts();
+    let mut hasher = blake3::Hasher::new();
+    let (mut bytes, mut buffer) = (0, vec![0; 1 << 16]);
+    loop {
+        let n = from.read(&mut buffer).map_err(failed)?;
+        if n == 0 {
+            break;
+        }
+        hasher.update(&buffer[..n]);
+        std::io::Write::write_all(&mut out, &buffer[..n]).map_err(failed)?;
+        bytes += n as u64;
+    }
+    Ok(Arrived {
+        name: name.clone(),
+        path,
+        hash: hasher.finalize().to_hex().to_string(),
+        bytes,
+    })
+}
+
 /// What the system says, without its number.
 fn plain(error: &std::io::Error) -> String {
     match error.kind() {
@@ -271,7 +317,7 @@ fn plain(error: &std::io::Error) -> String {
 }
 
 /// The files that arrived, with the members of archives in the place of the archives.
-async fn unpacked(app: &App, arrived: Vec<Arrived>) -> Result<Vec<Arrived>, Failure> {
+pub(super) async fn unpacked(app: &App, arrived: Vec<Arrived>) -> Result<Vec<Arrived>, Failure> {
     let mut files = Vec::new();
     for file in arrived {
         if !extension_of(&file.name).eq_ignore_ascii_case("zip") {
@@ -349,7 +395,7 @@ fn members(
 
 /// Which files make an asset together: indices, the mesh first, then what it refers to, directly or through
 /// its materials. A mesh dropped with nothing but one other mesh's companions gets only its own.
-fn group(arrived: &[Arrived]) -> Result<Vec<Vec<usize>>, Failure> {
+pub(super) fn group(arrived: &[Arrived]) -> Result<Vec<Vec<usize>>, Failure> {
     let is_mesh = |i: usize| {
         let kind = extension_of(&arrived[i].name);
         MESHES.iter().any(|m| m.eq_ignore_ascii_case(kind))
@@ -402,13 +448,13 @@ fn named_by(file: &Arrived) -> Vec<String> {
 }
 
 /// A file name without folder and extension.
-fn stem(name: &str) -> &str {
+pub(super) fn stem(name: &str) -> &str {
     let name = base_name(name);
     name.rsplit_once('.').map_or(name, |(stem, _)| stem)
 }
 
 /// The stem of a file name as a title: spaces for underscores, a capital first.
-fn titled(stem: &str) -> String {
+pub(super) fn titled(stem: &str) -> String {
     let spaced = stem.replace('_', " ");
     let mut chars = spaced.trim().chars();
     let first = chars.next().map(|c| c.to_uppercase().collect::<String>());

@@ -5,6 +5,7 @@ use ectome_recipe::{
     maps::{Kind, Packed},
 };
 
+use super::delivery_form::delivery;
 use crate::{
     failure::Failure,
     fields::{Fields, number},
@@ -30,6 +31,7 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         sheets: SheetsAs::of(f.text("sheets")).unwrap_or_default(),
         hierarchy: f.text("hierarchy") == "tree",
         formats: own(f.all("format")),
+        delivery: delivery(f)?,
         packed: packed(f)?,
         tiers: tiers(f)?,
     };
@@ -188,6 +190,35 @@ mod tests {
         let rows = [("pack", "x"), ("pack_red", "shine")];
         let said = format!("{:?}", packed(&Fields::of(&rows)).unwrap_err());
         assert!(said.contains("shine"), "{said}");
+    }
+
+    /// A form without that part leaves it alone; with it, ticks and figures are taken over.
+    #[test]
+    fn how_files_are_made_is_read() {
+        assert!(brief(&form(&[])).unwrap().delivery.is_default());
+        let rows = [
+            ("file_names", "sk_{asset}{tier}"),
+            ("objects", "one"),
+            ("geometry", "compressed"),
+            ("pictures", "webp"),
+            ("quality", "80"),
+            ("powers_of_two", "on"),
+            ("halve_above_db", "45"),
+            ("keep_size", "normal, rope"),
+            ("pivot", "base"),
+            ("scale", "0,5"),
+            ("unit", "cm"),
+            ("up", "z"),
+            ("index_bits", "16"),
+        ];
+        let d = delivery(&Fields::of(&rows)).unwrap();
+        assert_eq!(d.file_names, "sk_{asset}{tier}");
+        assert_eq!((d.objects.word(), d.geometry.word()), ("one", "compressed"));
+        assert_eq!((d.pictures.word(), d.quality, d.scale), ("webp", 80, 0.5));
+        assert_eq!(d.keep_size, ["normal", "rope"]);
+        assert!(d.powers_of_two && !d.tangents && d.index_bits == 16 && d.halve_above_db == 45.0);
+        let wrong = [("file_names", "{asset}"), ("quality", "lots")];
+        assert!(delivery(&Fields::of(&wrong)).is_err());
     }
 
     #[rstest]

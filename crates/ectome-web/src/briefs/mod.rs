@@ -1,5 +1,6 @@
 //! Briefs: the list, and one to read and change.
 
+mod delivery_form;
 mod form;
 mod page;
 
@@ -14,6 +15,7 @@ use crate::state::App;
 pub fn routes() -> Router<App> {
     Router::new()
         .route("/briefs", get(page::list).post(page::add))
+        .route("/briefs/names", get(delivery_form::names))
         .route("/briefs/{id}", get(page::one).post(page::save))
         .route("/briefs/{id}/remove", post(page::remove))
         .route("/briefs/{id}/toml", get(page::toml))

@@ -6,13 +6,17 @@ use axum::{
     http::{HeaderMap, header},
     response::{Html, IntoResponse, Redirect, Response},
 };
+use ectome_formats::space::UNITS;
 use ectome_recipe::{
     Brief,
     brief::{FORMATS, MAPS},
     maps::Kind,
 };
 
-use super::form::{brief, sentence};
+use super::{
+    delivery_form::DeliveryView,
+    form::{brief, sentence},
+};
 use crate::{
     events::busy_words, extract::Path, failure::Failure, feed::LOOKED_AT, fields::Fields, judged,
     state::App, static_files::VERSION, words,
@@ -55,6 +59,8 @@ struct Open {
     maps: Vec<Choice>,
     packed: Vec<PackRow>,
     formats: Vec<Choice>,
+    delivery: DeliveryView,
+    units: [&'static str; 5],
     judged: Vec<Judged>,
     pixel: String,
     toml: String,
@@ -215,6 +221,8 @@ fn open(id: u64, brief: Brief, judged: Vec<Judged>) -> Result<Open, Failure> {
         maps: choice(&MAPS, &brief.maps),
         packed: packed(&brief),
         formats: choice(&FORMATS, &brief.formats),
+        delivery: DeliveryView::of(&brief.delivery, &brief.suffix)?,
+        units: UNITS.map(|u| u.0),
         judged,
         pixel: words::length(brief.pixel_m(1.0) * 1e3),
         toml,

@@ -1,7 +1,10 @@
 //! What the Intake step shows: counts, what is wrong and what repairs it, what was done, where it is from.
 
 use ectome_recipe::{
-    AdvisedFinding, Change, FindingKind, Inspection, Up, finding::noun, preparation::Sizes,
+    AdvisedFinding, Change, FindingKind, Inspection, Up,
+    finding::noun,
+    plan::{Act, Line},
+    preparation::Sizes,
 };
 use ectome_store::asset::{Asset, PassOn, Provenance};
 
@@ -55,6 +58,8 @@ pub struct IntakeView {
     pub notes: Vec<String>,
     pub changes: Vec<ChangeLine>,
     pub pending: bool,
+    /// The last plan asked for more than the repairs that could not be made.
+    pub has_rest: bool,
     pub fault: Option<String>,
     pub defaults: Defaults,
     pub space: SpaceView,
@@ -82,7 +87,17 @@ impl IntakeView {
             name: f.name,
             size: words::bytes(f.bytes),
         });
-        Ok(intake_view(&rows.asset, rows.inspection(), files.collect()))
+        let mut view = intake_view(&rows.asset, rows.inspection(), files.collect());
+        if view.fault.is_some() {
+            let plan = app
+                .store
+                .last_plan(rows.asset.id)
+                .await?
+                .unwrap_or_default();
+            let is_repair = |l: &Line| matches!(l.act, Act::Prepare { .. });
+            view.has_rest = plan.lines.iter().any(is_repair) && !plan.lines.iter().all(is_repair);
+        }
+        Ok(view)
     }
 }
 
@@ -108,6 +123,7 @@ fn intake_view(asset: &Asset, i: &Inspection, files: Vec<FileLine>) -> IntakeVie
             .collect(),
         pending: asset.wanted.is_some(),
         fault: asset.preparation_fault.clone(),
+        has_rest: false,
         defaults: Defaults {
             weld_mm: mm(sizes.weld_m),
             hole_mm: mm(sizes.hole_m),

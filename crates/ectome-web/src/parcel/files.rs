@@ -3,7 +3,10 @@
 use askama::Template;
 use axum::{extract::State, response::Html};
 
-use super::page::{Written, written};
+use super::{
+    kept::{figures, texture_words},
+    single::trial,
+};
 use crate::{
     extract::Path,
     failure::Failure,
@@ -15,19 +18,15 @@ use crate::{
 
 struct FileRow {
     name: String,
+    of: String,
     bytes: String,
 }
 
 struct TierRow {
     name: String,
-    triangles: String,
-    vertices: String,
-    materials: String,
-    draw_calls: String,
-    device: String,
+    figures: String,
     verdict: String,
     class: &'static str,
-    files: Vec<FileRow>,
     textures: Vec<String>,
 }
 
@@ -35,6 +34,8 @@ struct TierRow {
 #[template(path = "parcel_files.html")]
 struct FilesView {
     tiers: Vec<TierRow>,
+    files: Vec<FileRow>,
+    checks: Vec<(String, String, bool)>,
     /// Source beside result, in a sentence.
     beside: String,
 }
@@ -49,25 +50,15 @@ pub async fn files(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<S
             "The chain is not complete, or out of date, so its files cannot be listed. Make every tier first.",
         ));
     }
-    let stem = words::stem(&asset.name);
-    let source: u64 = app
-        .store
-        .source_files(id)
-        .await?
-        .iter()
-        .map(|f| f.bytes)
-        .sum();
-    let list = written(&app, &stem, &brief, &chain, &asset).await?;
-    let all: u64 = list
-        .iter()
-        .flat_map(|w| &w.files)
-        .map(|(_, b)| b.len() as u64)
-        .sum();
+    let source = app.store.source_files(id).await?;
+    let source: u64 = source.iter().map(|f| f.bytes).sum();
+    let parcel = trial(&app, &asset, brief.clone(), &chain).await?;
+    let all: u64 = parcel.files.iter().map(|f| f.bytes.len() as u64).sum();
     let before = asset
         .inspection
         .as_ref()
         .map_or((0, 0), |i| (i.materials.len(), i.triangles));
-    let first = list.first().map(|w| &w.contents);
+    let first = parcel.tiers.first();
     let beside = format!(
         "The source: {}, {} triangles, {}. The parcel: {} ({:.1} %), {} triangles and {} in its first tier.",
         words::bytes(source),
@@ -78,52 +69,34 @@ pub async fn files(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<S
         words::grouped(first.map_or(0, |c| c.triangles)),
         words::counted(first.map_or(0, |c| c.materials) as u64, "material"),
     );
-    let tiers = list
-        .into_iter()
-        .zip(&chain)
-        .map(|(Written { files, contents }, t)| {
-            let judgement = judged::judge(&brief, &asset, t.tier as usize, &t.candidate);
-            let (word, _, class) =
-                crate::chain::standing_of(&t.candidate, judgement.map(|j| j.standing));
-            TierRow {
-                name: format!("LOD{}", t.tier),
-                triangles: words::grouped(contents.triangles),
-                vertices: words::grouped(contents.vertices),
-                materials: words::counted(contents.materials as u64, "material"),
-                draw_calls: words::counted(contents.draw_calls as u64, "draw call"),
-                device: words::bytes(contents.device_bytes()),
-                verdict: word.to_owned(),
-                class,
-                files: files
-                    .iter()
-                    .map(|(name, bytes)| FileRow {
-                        name: name.clone(),
-                        bytes: words::bytes(bytes.len() as u64),
-                    })
-                    .collect(),
-                textures: contents
-                    .textures
-                    .iter()
-                    .map(|t| {
-                        let space = if t.is_colour { "sRGB" } else { "linear" };
-                        let name = if t.name.is_empty() {
-                            "unnamed"
-                        } else {
-                            &t.name
-                        };
-                        format!(
-                            "{name}: {} × {}, {}, {space}, {} on the device",
-                            t.width,
-                            t.height,
-                            t.format,
-                            words::bytes(t.device_bytes)
-                        )
-                    })
-                    .collect(),
-            }
-        });
+    let tiers = parcel.tiers.iter().zip(&chain).map(|(held, t)| {
+        let judgement = judged::judge(&brief, &asset, t.tier as usize, &t.candidate);
+        let (word, _, class) =
+            crate::chain::standing_of(&t.candidate, judgement.map(|j| j.standing));
+        TierRow {
+            name: format!("LOD{}", t.tier),
+            figures: figures(held),
+            verdict: word.to_owned(),
+            class,
+            textures: held.textures.iter().map(texture_words).collect(),
+        }
+    });
     let view = FilesView {
         tiers: tiers.collect(),
+        files: parcel
+            .files
+            .iter()
+            .map(|f| FileRow {
+                name: f.name.clone(),
+                of: f.of.clone(),
+                bytes: words::bytes(f.bytes.len() as u64),
+            })
+            .collect(),
+        checks: parcel
+            .checks
+            .into_iter()
+            .map(|c| (c.what, c.says, c.passes))
+            .collect(),
         beside,
     };
     Ok(Html(view.render()?))

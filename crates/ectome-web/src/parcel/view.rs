@@ -2,9 +2,16 @@
 
 use std::hash::{DefaultHasher, Hash, Hasher};
 
-use ectome_store::candidate::CandidateState;
+use ectome_store::{
+    candidate::CandidateState,
+    parcel::{Parcel, ParcelState, ParcelsWanted, key_of},
+};
 
-use crate::{asset::rows::Rows, chain::standing_of, judged, words};
+use super::kept::ParcelLine;
+use crate::{asset::rows::Rows, chain::standing_of, failure::Failure, judged, state::App, words};
+
+/// Parcels that the step lists.
+const SHOWN: u32 = 10;
 
 /// A file that can be downloaded.
 pub struct FileLine {
@@ -20,9 +27,12 @@ pub struct FileLine {
 pub struct ParcelView {
     /// A GLB for each tier, once all are made.
     pub tiers: Vec<FileLine>,
-    /// The zip of all of them, in all formats of the brief.
-    pub zip: String,
+    /// What the brief says about files.
     pub formats: String,
+    /// Parcels that were made, latest first.
+    pub kept: Vec<ParcelLine>,
+    /// The latest of them is what would be made now.
+    pub is_kept: bool,
     /// What has to be done first, if anything.
     pub first: Option<First>,
     /// Another one when the files would be others: a list of them is kept on the page for as long as it holds.
@@ -41,7 +51,10 @@ pub enum First {
 
 impl ParcelView {
     /// Gathers it.
-    pub fn of(rows: &Rows) -> Self {
+    ///
+    /// # Errors
+    /// A sentence when the store does not answer.
+    pub async fn of(app: &App, rows: &Rows) -> Result<Self, Failure> {
         let (asset, brief) = (&rows.asset, &rows.brief);
         let stem = words::stem(&asset.name);
         let first = match (
@@ -86,14 +99,23 @@ impl ParcelView {
             },
             class: "is-over",
         });
-        Self {
+        let wanted = ParcelsWanted {
+            asset: Some(asset.id),
+            most: SHOWN,
+            ..ParcelsWanted::default()
+        };
+        let kept = app.store.parcels(&wanted).await?;
+        let now = key_of(asset, brief, &rows.chain)?;
+        let is_kept = |p: &Parcel| p.key == now && p.state != ParcelState::Failed;
+        Ok(Self {
             tiers: tiers.collect(),
-            zip: format!("{stem}_chain.zip"),
-            formats: brief.formats.join(", "),
+            formats: brief.formats.join(", ").to_uppercase(),
+            is_kept: kept.first().is_some_and(is_kept),
+            kept: kept.into_iter().map(ParcelLine::of).collect(),
             first,
             key: key(rows),
             singles: singles.collect(),
-        }
+        })
     }
 }
 

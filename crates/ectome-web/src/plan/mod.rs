@@ -2,11 +2,18 @@
 
 mod page;
 
-use axum::{Router, routing::get};
+use axum::{
+    Router,
+    routing::{get, post},
+};
+
+pub use page::chosen;
 
 use crate::state::App;
 
 /// The routes of the plan.
 pub fn routes() -> Router<App> {
-    Router::new().route("/assets/{id}/plan", get(page::proposed).post(page::done))
+    Router::new()
+        .route("/assets/{id}/plan", get(page::proposed).post(page::done))
+        .route("/assets/{id}/plan/rest", post(page::rest))
 }

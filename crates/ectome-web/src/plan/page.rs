@@ -13,13 +13,14 @@ use ectome_recipe::{
     step::triangulated,
 };
 use ectome_store::stock::StoreStock;
+use serde::Deserialize;
 use tokio::task::spawn_blocking;
 
 use crate::{
-    extract::Path,
+    extract::{Path, Query},
     failure::Failure,
     fields::Fields,
-    reply::{back, brief_of, ready_asset},
+    reply::{back, brief_of, no_brief, ready_asset},
     state::App,
 };
 
@@ -38,19 +39,36 @@ struct LineView {
 struct PlanView {
     id: u64,
     brief: String,
+    /// The briefs: row, name, whether it is the asset's.
+    briefs: Vec<(u64, String, bool)>,
     lines: Vec<LineView>,
     left: Vec<String>,
     toml: String,
+}
+
+/// What stands behind the question mark.
+#[derive(Deserialize)]
+pub struct Asked {
+    /// The row of the brief that it is for; the asset's own without it.
+    brief: Option<u64>,
 }
 
 /// `GET /assets/{id}/plan`: what is proposed.
 pub async fn proposed(
     State(app): State<App>,
     Path(id): Path<u64>,
+    Query(asked): Query<Asked>,
 ) -> Result<Html<String>, Failure> {
     let asset = ready_asset(&app, id).await?;
-    let brief = brief_of(&app, &asset).await?;
+    let rows = app.store.briefs().await?;
+    let chosen = asked.brief.unwrap_or(asset.brief);
+    let row = rows.iter().find(|b| b.id == chosen).ok_or_else(no_brief)?;
+    let brief = row.brief.clone();
     let name = brief.name.clone();
+    let briefs = rows
+        .iter()
+        .map(|b| (b.id, b.brief.name.clone(), b.id == chosen))
+        .collect();
     let store = app.store.clone();
     let plan = spawn_blocking(move || {
         let progress = Progress::new();
@@ -76,6 +94,7 @@ pub async fn proposed(
         says: match &line.act {
             Act::Cut { .. } => "Cut to".to_owned(),
             Act::Tier { .. } => "A tier of".to_owned(),
+            Act::Merge { .. } => "Merge materials at".to_owned(),
             Act::Bake { maps } => {
                 let size = format!(" at {}", maps.size);
                 line.act.says().trim_end_matches(&size).to_owned() + " at"
@@ -88,6 +107,7 @@ pub async fn proposed(
         },
         size: match &line.act {
             Act::Bake { maps } => Some(maps.size),
+            Act::Merge { merge } => Some(merge.size),
             _ => None,
         },
         why: line.why,
@@ -95,6 +115,7 @@ pub async fn proposed(
     let view = PlanView {
         id,
         brief: name,
+        briefs,
         lines: lines.collect(),
         left: plan.left,
         toml,
@@ -121,12 +142,46 @@ pub async fn done(
     // What stands in a wrong place, or asks for what cannot be, is said before anything is begun.
     plan.recipes(&asset.source, &asset.preparation, &asset.settings)
         .map_err(|e| Failure::bad(format!("{e}.")))?;
-    app.store.ask_for_plan(&asset, &plan).await?;
+    let brief = match f.text("brief") {
+        "" => brief_of(&app, &asset).await?,
+        row => {
+            let row: u64 = row.parse().map_err(|_| no_brief())?;
+            let rows = app.store.briefs().await?;
+            let found = rows
+                .into_iter()
+                .find(|b| b.id == row)
+                .ok_or_else(no_brief)?;
+            app.store.set_brief(id, row).await?;
+            found.brief
+        }
+    };
+    app.store.ask_for_plan(&asset, &plan, &brief).await?;
+    Ok(back(&headers, id, "chain", None))
+}
+
+/// `POST /assets/{id}/plan/rest`: the last plan without its repairs, which could not be made.
+pub async fn rest(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+    headers: HeaderMap,
+) -> Result<Response, Failure> {
+    let asset = ready_asset(&app, id).await?;
+    let brief = brief_of(&app, &asset).await?;
+    let mut plan = app.store.last_plan(id).await?.unwrap_or_default();
+    plan.lines.retain(|l| !matches!(l.act, Act::Prepare { .. }));
+    if plan.lines.is_empty() {
+        return Err(Failure::bad(
+            "Nothing is left of the last plan. Propose another one on the Intake step.",
+        ));
+    }
+    plan.recipes(&asset.source, &asset.preparation, &asset.settings)
+        .map_err(|e| Failure::bad(format!("{e}.")))?;
+    app.store.ask_for_plan(&asset, &plan, &brief).await?;
     Ok(back(&headers, id, "chain", None))
 }
 
 /// The plan of a form: its text, without the lines that are not ticked, with other figures.
-fn chosen(f: &Fields) -> Result<Plan, Failure> {
+pub fn chosen(f: &Fields) -> Result<Plan, Failure> {
     let mut plan = Plan::from_toml(f.text("toml")).map_err(|e| Failure::bad(format!("{e}.")))?;
     let mut at = 0;
     let mut fault = None;
@@ -142,6 +197,9 @@ fn chosen(f: &Fields) -> Result<Plan, Failure> {
             Act::Bake { maps } => f
                 .number(&format!("size_{at}"), "The size of maps", 16.0, 8192.0)
                 .map(|n| maps.size = n as u32),
+            Act::Merge { merge } => f
+                .number(&format!("size_{at}"), "The size of textures", 16.0, 8192.0)
+                .map(|n| merge.size = n as u32),
             _ => Ok(()),
         };
         if let Err(e) = typed {

@@ -2,6 +2,7 @@
 
 use ectome_recipe::{
     IslandMove, Manner, Packing, SeamMark, SheetSettings, Stacks, Turns, UvChange, UvStep,
+    merge::MergeSettings,
 };
 use serde::de::DeserializeOwned;
 
@@ -9,6 +10,15 @@ use crate::{failure::Failure, fields::Fields};
 
 /// The most places or marks one form may name.
 const MOST: usize = 2000;
+
+/// How materials are merged, on a sheet of `size` texels.
+pub fn merge(f: &Fields, size: u32) -> Result<MergeSettings, Failure> {
+    Ok(MergeSettings {
+        size,
+        padding: f.number("padding", "The padding", 0.0, 256.0)?.round() as u32,
+        by_sight: f.ticked("by_sight"),
+    })
+}
 
 /// Reads `do` and what belongs to it; `size` is the side of the brief's textures.
 ///

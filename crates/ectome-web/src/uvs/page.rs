@@ -88,11 +88,19 @@ pub async fn change(
     f: Fields,
 ) -> Result<Response, Failure> {
     let c = chosen(&app, id, number).await?;
-    let step = form::step(&f, c.size)?;
-    let hash = app
-        .store
-        .ask_for_uvs(&c.asset, c.candidate.as_ref(), step)
-        .await?;
+    let (store, from) = (&app.store, c.candidate.as_ref());
+    let hash = match f.text("do") {
+        "merge" => {
+            let merge = form::merge(&f, c.size)?;
+            store
+                .ask_for_merged_materials(&c.asset, from, merge)
+                .await?
+        }
+        _ => {
+            let step = form::step(&f, c.size)?;
+            store.ask_for_uvs(&c.asset, from, step).await?
+        }
+    };
     let tray = app.store.tray(id).await?;
     let made = tray.iter().find(|c| c.hash == hash).map(|c| c.number);
     Ok(back(&headers, id, "uvs", made))

@@ -37,6 +37,8 @@ pub struct UvView {
     pub density: String,
     pub history: Vec<HistoryLine>,
     pub has_repeats: bool,
+    /// Materials of the source.
+    pub materials: usize,
     /// How islands were made and laid out last, which the form starts from.
     pub mechanical: bool,
     pub packing: PackingFields,
@@ -137,6 +139,7 @@ fn uv_view(rows: &Rows, steps: &[UvStep]) -> UvView {
         size: brief.texture_px,
         density: format!("{}", brief.texels_per_metre),
         history: history(tray, asked.or(shown)),
+        materials: inspection.materials.len(),
         has_repeats: !inspection.repeats.is_empty() || !inspection.symmetric.is_empty(),
         mechanical: made == Some(Manner::Mechanical),
         packing: (&steps.last().map_or_else(Packing::default, |s| s.packing.clone())).into(),

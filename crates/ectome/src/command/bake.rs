@@ -213,9 +213,9 @@ impl Bake {
             let scene = dressed(low, &maps, self.sheets);
             let whole = glb::write(
                 &scene,
-                &glb::Naming {
+                &glb::Options {
                     tangents: true,
-                    ..glb::Naming::default()
+                    ..glb::Options::default()
                 },
             )?;
             write(format!("{stem}_baked.glb"), &whole)?;

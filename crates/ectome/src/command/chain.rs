@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Args;
-use ectome_mesh::measure;
+use ectome_mesh::{Progress, measure};
 use ectome_recipe::{Brief, Measured, Session, Target, TierResult, parcel, step};
 use serde_json::json;
 
@@ -52,12 +52,22 @@ impl Chain {
             }
             None => Brief::from_limits("command line", &self.tiers)?,
         };
+        let mut written = brief.clone();
+        written.hierarchy |= self.objects.hierarchy;
         let progress = Watch::begin();
         let source = step::triangulated(self.source.built(&progress)?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
-        let mut files = Vec::new();
         let mut tiers = Vec::new();
+        let mut order = parcel::Order {
+            asset: stem.clone(),
+            brief: &written,
+            notice: None,
+            date: chrono::Utc::now().format("%Y-%m-%d").to_string(),
+            tiers: Vec::new(),
+            maps: Vec::new(),
+            high: None,
+        };
         for (n, tier) in brief.tiers.iter().enumerate() {
             let limit = tier.triangles as usize;
             let (scene, deviation_m, outline_m, gone) = if source.mesh.triangle_count() <= limit {
@@ -90,26 +100,21 @@ impl Chain {
                 deviation_m * 1e3,
                 result.switch_distance_m,
             );
-            let suffix = format!("{}{n}", brief.suffix);
-            let marks = parcel::Marks {
-                suffix: suffix.clone(),
-                texture_px: self.brief.as_ref().map_or(0, |_| brief.texture_px),
-                ..parcel::Marks::default()
-            };
-            let tier = parcel::as_tier(scene, &marks);
-            files.extend(parcel::files(
-                &format!("{stem}{suffix}"),
-                &tier,
-                &brief.formats,
-                brief.hierarchy || self.objects.hierarchy,
-            )?);
+            order.tiers.push(parcel::Tier {
+                scene,
+                sheets: 1,
+                mark: format!("{}{n}", brief.suffix),
+            });
             tiers.push(result);
         }
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
-        for (name, bytes) in &files {
-            output::write(&self.out.join(name), bytes)?;
+        let parcel = order.make(&Progress::new())?;
+        for file in &parcel.files {
+            output::write(&self.out.join(&file.name), &file.bytes)?;
         }
-        let report = json!({ "source": stem, "brief": brief.name, "tiers": tiers });
+        let report = json!({
+            "source": stem, "brief": brief.name, "tiers": tiers, "contents": parcel.tiers, "checks": parcel.checks,
+        });
         output::json(&report, Some(&self.out.join("chain.json")))
     }
 }

@@ -12,7 +12,6 @@ mod loops;
 mod place;
 mod plan;
 mod prepare;
-mod proof_sheet;
 mod run;
 mod serve;
 mod settings;

@@ -12,14 +12,18 @@ use ectome_formats::{Reading, Scene, read_within};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, EngineError, Inspection, Measured, Measurements, Outcome,
-    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine, parcel, plan::Line,
+    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine,
+    parcel::{
+        self,
+        sheet::{About, Provenance, Sheet},
+    },
+    sheets,
 };
 use serde::Serialize;
 
 use super::{
     failure::Failure,
     plan::{brief, proposed},
-    proof_sheet,
     source::{HowArgs, stem},
 };
 use crate::{
@@ -61,36 +65,15 @@ struct Done {
     #[serde(skip_serializing_if = "Option::is_none")]
     failed: Option<String>,
     #[serde(flatten)]
-    result: Option<Whole>,
+    result: Option<Sheet>,
     seconds: f64,
-}
-
-/// What was made of one file, as sheet.json says it.
-#[derive(Serialize)]
-pub struct Whole {
-    /// The brief's name.
-    pub brief: String,
-    /// Triangles of the source.
-    pub source_triangles: usize,
-    /// Bytes of the source's files.
-    pub source_bytes: usize,
-    /// Bytes of all files that were made.
-    pub bytes: usize,
-    /// The worst standing of all tiers.
-    pub verdict: Standing,
-    /// What was done, and why.
-    pub plan: Vec<Line>,
-    /// What was seen and left.
-    pub left: Vec<String>,
-    /// The tiers.
-    pub tiers: Vec<TierResult>,
-    /// Every file, with its bytes.
-    pub files: Vec<(String, usize)>,
 }
 
 impl Run {
     pub fn run(self) -> Result<(), Failure> {
-        let brief = brief(&self.brief)?;
+        let mut brief = brief(&self.brief)?;
+        // Whoever runs this without pages wants every map where programs find it.
+        brief.delivery.loose_maps = true;
         let first = self.how.changes()?;
         let recipe = match &self.recipe {
             None => None,
@@ -172,7 +155,17 @@ fn whole_or_cut(
     }
 }
 
-fn sentence(whole: &Whole) -> String {
+/// The maps that were baked, each a picture of its own.
+fn maps(made: &Outcome) -> Vec<parcel::Map> {
+    let maps = made.artefacts.iter().filter(|a| a.kind == Artefact::MAP);
+    let map = |a: &Artefact| parcel::Map {
+        name: a.which.to_string(),
+        bytes: a.bytes.clone(),
+    };
+    maps.map(map).collect()
+}
+
+fn sentence(whole: &Sheet) -> String {
     let tiers: Vec<String> = whole
         .tiers
         .iter()
@@ -210,7 +203,7 @@ struct Job<'a> {
 }
 
 impl Job<'_> {
-    fn done(&self, progress: &Progress) -> Result<Whole, Failure> {
+    fn done(&self, progress: &Progress) -> Result<Sheet, Failure> {
         let shelf = Shelf {
             input: Input::open(self.file)?,
             kept: RefCell::default(),
@@ -222,12 +215,20 @@ impl Job<'_> {
         let (own, inspection) = proposed(scene, self.brief, &progress.span(0.1, 0.15))?;
         let plan = self.recipe.cloned().unwrap_or(own);
         let recipes = plan.recipes("source", self.first, &settings)?;
-        let mut files = Vec::new();
         let mut pictures = Vec::new();
         let mut tiers = Vec::new();
-        let share = 0.85 / recipes.len() as f32;
+        let mut order = parcel::Order {
+            asset: self.name.to_owned(),
+            brief: self.brief,
+            notice: None,
+            date: chrono::Utc::now().format("%Y-%m-%d").to_string(),
+            tiers: Vec::new(),
+            maps: Vec::new(),
+            high: None,
+        };
+        let share = 0.82 / recipes.len() as f32;
         let mut first: Option<(Recipe, Outcome)> = None;
-        for (n, recipe) in recipes.into_iter().enumerate() {
+        for (n, recipe) in recipes.iter().cloned().enumerate() {
             let from = 0.15 + share * n as f32;
             let own = progress.span(from, from + share);
             let made = match &first {
@@ -238,7 +239,7 @@ impl Job<'_> {
                         proof: made.proof.clone(),
                     };
                     shelf.keep(recipe.key(), made.scene.clone(), measured);
-                    files.extend(self.maps(&made));
+                    order.maps = maps(&made);
                     first = Some((recipe, made.clone()));
                     made
                 }
@@ -256,54 +257,37 @@ impl Job<'_> {
                     None => engine::run(&recipe, &shelf, &own)?,
                 },
             };
-            files.extend(self.tier(n, &made)?);
             tiers.push(self.judged(n, &inspection, &made));
+            order.tiers.push(parcel::Tier {
+                scene: made.scene,
+                mark: format!("{}{n}", self.brief.suffix),
+                sheets: first.as_ref().map_or(1, |(base, _)| sheets::count(base)),
+            });
             pictures.push(made.artefacts);
         }
-        let verdict = tiers.iter().map(|t| t.verdict).max();
-        let whole = Whole {
-            brief: self.brief.name.clone(),
+        if self.brief.delivery.pair {
+            order.high = Some(engine::scene(&prepared, &shelf, progress)?);
+        }
+        let about = About {
+            asset: self.name.to_owned(),
             source_triangles: inspection.triangles,
-            source_bytes: shelf.input.bytes(),
-            bytes: files.iter().map(|f| f.1.len()).sum(),
-            verdict: verdict.unwrap_or(Standing::Pass),
+            source_bytes: shelf.input.bytes() as u64,
+            source_materials: inspection.materials.len(),
+            tiers,
             plan: plan.lines,
             left: plan.left,
-            tiers,
-            files: files.iter().map(|(n, b)| (n.clone(), b.len())).collect(),
+            recipes,
+            provenance: Provenance::default(),
+            pictures,
         };
-        let html = proof_sheet::html(self.name, &whole, &pictures);
-        files.push(("sheet.html".to_owned(), html.into_bytes()));
+        let date = order.date.clone();
+        let parcel = order.make(&progress.span(0.97, 1.0))?;
+        let (parcel, sheet) = parcel.with_sheet(self.brief, &date, &about);
         std::fs::create_dir_all(self.out).map_err(|e| Failure::Write(self.out.to_owned(), e))?;
-        for (name, bytes) in &files {
-            output::write(&self.out.join(name), bytes)?;
+        for file in &parcel.files {
+            output::write(&self.out.join(&file.name), &file.bytes)?;
         }
-        output::json(&whole, Some(&self.out.join("sheet.json")))?;
-        Ok(whole)
-    }
-
-    /// The maps that were baked, each a picture of its own.
-    fn maps(&self, made: &Outcome) -> Vec<(String, Vec<u8>)> {
-        let maps = made.artefacts.iter().filter(|a| a.kind == Artefact::MAP);
-        maps.map(|a| (format!("{}_{}.png", self.name, a.which), a.bytes.clone()))
-            .collect()
-    }
-
-    fn tier(&self, n: usize, made: &Outcome) -> Result<Vec<(String, Vec<u8>)>, Failure> {
-        let suffix = format!("{}{n}", self.brief.suffix);
-        let marks = parcel::Marks {
-            suffix: suffix.clone(),
-            sheets_as: self.brief.sheets,
-            texture_px: self.brief.texture_px,
-            ..parcel::Marks::default()
-        };
-        let tier = parcel::as_tier(made.scene.clone(), &marks);
-        Ok(parcel::files(
-            &format!("{}{suffix}", self.name),
-            &tier,
-            &self.brief.formats,
-            self.brief.hierarchy,
-        )?)
+        Ok(sheet)
     }
 
     fn judged(&self, n: usize, inspection: &Inspection, made: &Outcome) -> TierResult {

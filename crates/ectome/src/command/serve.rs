@@ -50,6 +50,9 @@ pub struct Serve {
     /// Bytes that stay free on the disk of that folder: below that, new work and uploads wait.
     #[arg(long, env = "ECTOME_DISK_RESERVE", default_value_t = 512 << 20)]
     disk_reserve: u64,
+    /// A folder whose subfolders batches may watch: files that are put there join by themselves.
+    #[arg(long, env = "ECTOME_WATCH")]
+    watch: Option<PathBuf>,
     /// Begin without the demo assets.
     #[arg(long, env = "ECTOME_NO_DEMO")]
     no_demo: bool,
@@ -128,8 +131,13 @@ impl Serve {
             open: OpenSources::default(),
             sheets: UvSheets::default(),
             feed: Feed::start(store.clone()),
+            watched: self.watch.clone().map(Arc::new),
             port,
         };
+        let watching = self.watch.is_some().then(|| {
+            let watching = ectome_web::keep_watching(app.clone(), stopping.clone());
+            tokio::spawn(watching)
+        });
         say!("Ectome is ready: http://127.0.0.1:{port} (Ctrl-C stops it)");
         let mut stopping = stopping;
         let serving = ectome_web::serve(listener, app);
@@ -142,6 +150,9 @@ impl Serve {
         let _ = stop.send(true);
         if let Some(working) = working {
             let _ = working.await;
+        }
+        if let Some(watching) = watching {
+            let _ = watching.await;
         }
         let _ = collecting.await;
         result
