@@ -40,6 +40,9 @@ pub fn program() -> PathBuf {
     panic!("ectome is not built: run cargo build first");
 }
 
+/// The largest upload, in bytes, where a test is not about it.
+const UPLOAD_LIMIT: u64 = 8 << 30;
+
 /// A running `ectome serve`; it is killed when this is dropped, and its database goes with it.
 pub struct App {
     child: Child,
@@ -52,26 +55,27 @@ pub struct App {
 impl App {
     /// Starts without assets in `data`.
     pub fn start(data: &Path) -> Self {
-        Self::with_upload_limit(data, 8 << 30)
+        Self::with_upload_limit(data, UPLOAD_LIMIT)
     }
 
     /// The same with a limit for uploads, in bytes.
     pub fn with_upload_limit(data: &Path, upload_limit: u64) -> Self {
-        let (child, port) = spawn(data, 0, upload_limit);
-        let mut app = Self {
-            child,
-            data: data.to_owned(),
-            upload_limit,
-            port,
-        };
-        app.wait();
-        app
+        Self::begun(data, upload_limit, &["--no-demo"])
+    }
+
+    /// The same with a folder whose subfolders batches may watch.
+    pub fn watching(data: &Path, folder: &Path) -> Self {
+        let folder = folder.to_string_lossy();
+        Self::begun(data, UPLOAD_LIMIT, &["--no-demo", "--watch", &folder])
     }
 
     /// Starts in `data` with the demo assets, if it is the first start there.
     pub fn with_demo(data: &Path) -> Self {
-        let upload_limit = 8 << 30;
-        let (child, port) = spawned(data, 0, upload_limit, &[]);
+        Self::begun(data, UPLOAD_LIMIT, &[])
+    }
+
+    fn begun(data: &Path, upload_limit: u64, further: &[&str]) -> Self {
+        let (child, port) = spawned(data, 0, upload_limit, further);
         let mut app = Self {
             child,
             data: data.to_owned(),
@@ -106,7 +110,8 @@ impl App {
 
     /// Starts again on the same folder.
     pub fn restart(&mut self) {
-        (self.child, self.port) = spawn(&self.data, self.port, self.upload_limit);
+        let further = ["--no-demo"];
+        (self.child, self.port) = spawned(&self.data, self.port, self.upload_limit, &further);
         self.wait();
     }
 
@@ -137,10 +142,6 @@ impl Drop for App {
         let _ = self.child.kill();
         let _ = self.child.wait();
     }
-}
-
-fn spawn(data: &Path, port: u16, upload_limit: u64) -> (Child, u16) {
-    spawned(data, port, upload_limit, &["--no-demo"])
 }
 
 fn spawned(data: &Path, port: u16, upload_limit: u64, further: &[&str]) -> (Child, u16) {

@@ -11,6 +11,7 @@
 //! | [`tide_plate()`] | numerals turned into mesh, n-gons |
 //! | [`rope_winch()`] | quads, equal parts by the dozen, mirror images |
 //! | [`enamel_kettle()`] | torn into patches, one texture that must survive |
+//! | [`signal_station()`] | four of them as one assembly with textures of 8192 and 4096 texels, made on request |
 //! | [`write_skerry()`] | tens of millions of triangles, written on request |
 //!
 //! ```
@@ -28,6 +29,7 @@ mod polygons;
 mod post;
 mod skerry;
 mod solid;
+mod station;
 mod surface_nets;
 mod tide_plate;
 mod winch;
@@ -37,6 +39,7 @@ pub use figurehead::figurehead;
 pub use kettle::enamel_kettle;
 pub use post::mooring_post;
 pub use skerry::write_skerry;
+pub use station::signal_station;
 pub use tide_plate::tide_plate;
 pub use winch::rope_winch;
 

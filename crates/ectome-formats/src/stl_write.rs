@@ -51,7 +51,8 @@ mod tests {
         );
         let bytes = write(&scene).unwrap();
         assert_eq!(bytes.len(), 84 + 50 * scene.mesh.face_count());
-        let read = stl_io::create_stl_reader(&mut std::io::Cursor::new(&bytes)).unwrap();
+        let mut cursor = std::io::Cursor::new(&bytes);
+        let read = stl_io::create_stl_reader(&mut cursor).unwrap();
         let mut n = 0;
         for (f, triangle) in read.map(Result::unwrap).enumerate() {
             let places = triangle.vertices.map(|v| v.0);

@@ -141,7 +141,7 @@ impl Act {
             Self::Prepare { change } => change.title(),
             Self::Cut { .. } => "Cut",
             Self::Unwrap { .. } => "Unwrap",
-            Self::Merge { .. } => "Merge materials",
+            Self::Merge { .. } => "Merge over one sheet",
             Self::Bake { .. } => "Bake maps",
             Self::Tier { .. } => "Tier",
             Self::Parcel => "Parcel",
@@ -167,7 +167,7 @@ impl Act {
             Self::Prepare { change } => change.title().to_owned(),
             Self::Cut { triangles } => format!("Cut to {}", grouped(*triangles as usize)),
             Self::Unwrap { uv } => uv.title().to_owned(),
-            Self::Merge { merge } => format!("Merge materials at {}", merge.size),
+            Self::Merge { merge } => format!("Merge materials over one sheet of {}", merge.size),
             Self::Parcel => "Write the parcel".to_owned(),
             Self::Bake { maps } => {
                 let words = maps.kinds.iter().map(|k| k.word().replace('_', " "));

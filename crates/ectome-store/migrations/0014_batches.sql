@@ -57,3 +57,13 @@ ALTER TABLE work ADD COLUMN batch BIGINT UNSIGNED NULL,
     ADD FOREIGN KEY (batch) REFERENCES batches (id) ON DELETE CASCADE;
 ALTER TABLE work MODIFY kind VARCHAR(12) NOT NULL CHECK (kind IN ('intake', 'prepare', 'analyse', 'make', 'parcel', 'plan'));
 ALTER TABLE workers MODIFY kinds SET('intake', 'prepare', 'analyse', 'make', 'parcel', 'plan') NOT NULL;
+
+-- Work that somebody wants sooner than the rest, the latest wish first; and what each piece of work went through.
+ALTER TABLE work ADD COLUMN hurried BIGINT UNSIGNED NOT NULL DEFAULT 0;
+CREATE TABLE work_log (
+    work BIGINT UNSIGNED NOT NULL,
+    at   TIMESTAMP(6)    NOT NULL DEFAULT CURRENT_TIMESTAMP(6),
+    says VARCHAR(400)    NOT NULL,
+    KEY (work, at),
+    FOREIGN KEY (work) REFERENCES work (id) ON DELETE CASCADE
+);

@@ -50,13 +50,7 @@ pub(crate) async fn ask(
     .execute(&mut *tx)
     .await?;
     // What failed or was stopped is tried again when it is asked for again.
-    sqlx::query(
-        "UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ? AND state = 'failed'",
-    )
-    .bind(&hash)
-    .execute(&mut *tx)
-    .await?;
-    go_on(tx, &hash).await?;
+    retry_candidate(tx, &hash).await?;
     sqlx::query(
         "INSERT IGNORE INTO tray (asset, candidate, number) \
          SELECT ?, ?, COALESCE(MAX(number), 0) + 1 FROM tray WHERE asset = ?",
@@ -68,6 +62,21 @@ pub(crate) async fn ask(
     .await?;
     queue_waiting(tx, &hash).await?;
     Ok(hash)
+}
+
+/// Asks again for a candidate that failed, and for what failed because it did.
+pub(crate) async fn retry_candidate(
+    tx: &mut MySqlConnection,
+    hash: &str,
+) -> Result<(), StoreError> {
+    sqlx::query(
+        "UPDATE candidates SET state = 'waiting', fault = NULL WHERE hash = ? AND state = 'failed'",
+    )
+    .bind(hash)
+    .execute(&mut *tx)
+    .await?;
+    go_on(tx, hash).await?;
+    queue_waiting(tx, hash).await
 }
 
 /// What failed because candidate `hash` did is tried again with it: candidates made from it, and the latest parcels of chains that it

@@ -20,6 +20,7 @@
 //! | [`brief`] | briefs |
 //! | [`batch`] | one brief and one plan for many assets |
 //! | [`work`] | the queue: taken with `FOR UPDATE SKIP LOCKED`, leased, kept alive by a heartbeat |
+//! | [`handling`] | work that is wanted sooner or again, and what it went through |
 //! | [`worker`] | takes work and does it |
 //!
 //! No state lives in process memory: a server that is killed in the middle of a cut and started again
@@ -43,6 +44,7 @@ mod document;
 mod error;
 pub mod finding;
 pub mod folder;
+pub mod handling;
 pub mod naming;
 pub mod parcel;
 mod plan;

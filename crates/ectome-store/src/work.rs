@@ -149,6 +149,8 @@ pub struct Work {
     pub parcel: Option<u64>,
     /// The batch it is for.
     pub batch: Option<u64>,
+    /// How lately somebody wanted it sooner; 0 for never.
+    pub hurried: u64,
     /// What was asked for, in words, where a candidate is made.
     pub wish: Option<String>,
     /// How far it is.
@@ -193,6 +195,7 @@ impl Work {
             candidate: row.try_get("candidate")?,
             parcel: row.try_get("parcel")?,
             batch: row.try_get("batch")?,
+            hurried: row.try_get("hurried")?,
             wish: row.try_get("wish")?,
             state: match state.as_str() {
                 "queued" => State::Queued,
@@ -271,6 +274,19 @@ impl Store {
         Ok(list)
     }
 
+    /// A piece of work.
+    ///
+    /// # Errors
+    /// [`StoreError::Missing`], and others.
+    pub async fn work(&self, id: u64) -> Result<Work, StoreError> {
+        let row = sqlx::query(concat!(work_rows!(), " WHERE w.id = ?"))
+            .bind(id)
+            .fetch_optional(&self.pool)
+            .await?;
+        row.as_ref()
+            .map_or_else(|| Err(StoreError::missing("work", id)), Work::from_row)
+    }
+
     /// Takes the oldest work of a lane that nobody holds and whose base is not being made by other work, which would be made twice;
     /// analyses after everything a person waits for. Work whose lease
     /// ran out while it was running has lost its worker in the middle: that counts as a crash.
@@ -294,7 +310,7 @@ impl Store {
                  WHERE c.hash = work.candidate AND b.state IN ('queued', 'running')) \
                  AND NOT EXISTS (SELECT 1 FROM parcel_tiers q JOIN work b ON b.candidate = q.candidate \
                  WHERE q.parcel = work.parcel AND b.state IN ('queued', 'running')) \
-                 ORDER BY kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
+                 ORDER BY hurried DESC, kind = 'analyse', light, id LIMIT 1 FOR UPDATE SKIP LOCKED",
             )
             .bind(lane == Lane::Any)
             .bind(&kinds)

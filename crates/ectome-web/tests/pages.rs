@@ -28,6 +28,7 @@ fn rooms(f: &Fixture) -> Router {
         open: OpenSources::default(),
         sheets: UvSheets::default(),
         feed: Feed::start(f.store.clone()),
+        watched: Some(Arc::new(f.folder.path().join("watched"))),
         port: PORT,
     })
 }
@@ -57,7 +58,18 @@ fn is_whole(page: &str, path: &str) {
 async fn an_empty_house_has_all_its_rooms() {
     let f = Fixture::new().await;
     let rooms = rooms(&f);
-    for path in ["/", "/briefs", "/briefs/1", "/scenes", "/work"] {
+    std::fs::create_dir_all(f.folder.path().join("watched/quay props")).unwrap();
+    for path in [
+        "/",
+        "/?find=bell&tag=quay&order=name&from=60",
+        "/briefs",
+        "/briefs/1",
+        "/scenes",
+        "/work",
+        "/parcels",
+        "/parcels?find=%25_%5C",
+        "/batches",
+    ] {
         let (status, page) = ask(&rooms, Method::GET, path).await;
         assert_eq!(status, StatusCode::OK, "{path}");
         is_whole(&page, path);
@@ -67,14 +79,39 @@ async fn an_empty_house_has_all_its_rooms() {
         "/assets/x/cut",
         "/briefs/900",
         "/scenes/900",
+        "/parcels/900",
+        "/parcels/900/files/x.zip",
+        "/batches/900",
         "/nowhere",
     ] {
         let (status, page) = ask(&rooms, Method::GET, path).await;
         assert_eq!(status, StatusCode::NOT_FOUND, "{path}");
         is_whole(&page, path);
     }
+    // Partials: names as a brief would make them, with what is wrong with one; the folders that can be watched.
+    let typed = "/briefs/names?file_names=%7Basset%7D%7Btier%7D&object_names=%7Bpart%7D&map_names=%7Bsize&suffix=_LOD";
+    let (status, names) = ask(&rooms, Method::GET, typed).await;
+    assert_eq!(status, StatusCode::OK);
+    for says in ["fog_bell_LOD1.glb", "bolt, bolt_2", "a { has no }"] {
+        assert!(names.contains(says), "{says} in {names}");
+    }
+    assert!(
+        ask(&rooms, Method::GET, "/batches")
+            .await
+            .1
+            .contains("quay props")
+    );
     // Whoever sends something has been given a token.
-    for path in ["/briefs", "/scenes", "/assets/1/cuts", "/work/1/stop"] {
+    for path in [
+        "/briefs",
+        "/scenes",
+        "/assets/1/cuts",
+        "/assets/1/parcels",
+        "/batches",
+        "/plans",
+        "/work/1/stop",
+        "/work/1/again",
+    ] {
         let (status, _) = ask(&rooms, Method::POST, path).await;
         assert_eq!(status, StatusCode::FORBIDDEN, "{path}");
     }

@@ -2,6 +2,8 @@
 //! beside each other.
 
 mod accessible;
+mod batches;
+mod compressed;
 mod crashes;
 mod first_start;
 mod hostile_names;

@@ -26,7 +26,7 @@ impl Operation for Merge {
     }
 
     fn title(&self) -> &'static str {
-        "Merging materials"
+        "Merging materials over one sheet"
     }
 
     fn nature(&self) -> Nature {

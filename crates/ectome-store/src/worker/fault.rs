@@ -66,6 +66,7 @@ mod tests {
             candidate: None,
             parcel: None,
             batch: None,
+            hurried: 0,
             wish: None,
             state: State::Running,
             fraction: 0.5,

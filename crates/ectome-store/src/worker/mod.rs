@@ -153,6 +153,12 @@ impl Worker {
 
     /// Does one piece of work and ends its row.
     async fn one(&self, work: &Work, resources: &Resources) -> Result<(), StoreError> {
+        let again = match work.attempts {
+            0 | 1 => String::new(),
+            n => format!(", attempt {n}"),
+        };
+        let taken = format!("Taken by {}{again}", self.name);
+        self.store.log_work(work.id, &taken).await;
         let end = match work.crashes >= MOST_CRASHES {
             true => End::Failed(fault::of_crashes(work, lane::machine())),
             false => match self.do_it(work, resources).await {
@@ -161,6 +167,13 @@ impl Worker {
                 Err(error) => End::Failed(fault::of_store(&error, &self.store)),
             },
         };
+        let says = match &end {
+            End::Done => "Done",
+            End::Dropped => "Dropped: nobody wants it any more",
+            End::Stopping => "Put back: the worker stops",
+            End::Failed(fault) => fault.as_str(),
+        };
+        self.store.log_work(work.id, says).await;
         match end {
             End::Done => {
                 self.store
@@ -238,6 +251,7 @@ impl Worker {
         let mut why = None;
         let mut dropped: Option<tokio::time::Instant> = None;
         let mut shown = tokio::time::Instant::now();
+        let mut logged = String::new();
         loop {
             tokio::select! {
                 done = &mut doing => {
@@ -260,6 +274,11 @@ impl Worker {
                 continue;
             }
             let stage = progress.current_stage();
+            if stage != logged && !stage.is_empty() {
+                let says = format!("{stage}, at {:.0} %", progress.fraction() * 100.0);
+                self.store.log_work(work.id, &says).await;
+                logged.clone_from(&stage);
+            }
             let beat =
                 self.store
                     .heartbeat(work, &self.name, progress.fraction(), &stage, lane::held());

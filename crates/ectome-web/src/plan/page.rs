@@ -94,7 +94,7 @@ pub async fn proposed(
         says: match &line.act {
             Act::Cut { .. } => "Cut to".to_owned(),
             Act::Tier { .. } => "A tier of".to_owned(),
-            Act::Merge { .. } => "Merge materials at".to_owned(),
+            Act::Merge { .. } => "Merge materials over one sheet of".to_owned(),
             Act::Bake { maps } => {
                 let size = format!(" at {}", maps.size);
                 line.act.says().trim_end_matches(&size).to_owned() + " at"

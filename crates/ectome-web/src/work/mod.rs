@@ -15,4 +15,7 @@ pub fn routes() -> Router<App> {
         .route("/work", get(page::page))
         .route("/work/list", get(page::list))
         .route("/work/{id}/stop", post(page::stop))
+        .route("/work/{id}/first", post(page::first))
+        .route("/work/{id}/again", post(page::again))
+        .route("/work/{id}/log", get(page::log))
 }

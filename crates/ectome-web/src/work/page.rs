@@ -7,7 +7,8 @@ use axum::{
 };
 
 use ectome_store::{
-    work::{State as WorkState, Work},
+    handling::LogLine,
+    work::{Kind, State as WorkState, Work},
     worker::Identity,
 };
 
@@ -32,6 +33,10 @@ struct Line {
     took: String,
     fault: String,
     over: bool,
+    /// It waits, so it can be put first.
+    queued: bool,
+    /// It failed or was stopped, and can be asked for again.
+    again: bool,
     /// Where it is done, or what it waits for; empty when that goes without saying.
     place: String,
 }
@@ -96,6 +101,36 @@ pub async fn stop(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirec
     Ok(Redirect::to("/work"))
 }
 
+/// `POST /work/{id}/first`: before everything else that waits.
+pub async fn first(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirect, Failure> {
+    app.store.hurry_work(id).await?;
+    Ok(Redirect::to("/work"))
+}
+
+/// `POST /work/{id}/again`
+pub async fn again(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirect, Failure> {
+    let work = app.store.work(id).await?;
+    match app.store.ask_again(&work).await? {
+        true => Ok(Redirect::to("/work")),
+        false => Err(Failure::bad(format!(
+            "{} cannot be asked for from here. Its asset's page can ask for it again.",
+            work.title()
+        ))),
+    }
+}
+
+#[derive(Template)]
+#[template(path = "work_log.html")]
+struct Log {
+    lines: Vec<LogLine>,
+}
+
+/// `GET /work/{id}/log`: what it went through, as a partial.
+pub async fn log(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<String>, Failure> {
+    let lines = app.store.work_log(id).await?;
+    Ok(Html(Log { lines }.render()?))
+}
+
 /// Pieces of work that the page lists.
 const SHOWN: usize = 200;
 
@@ -115,7 +150,10 @@ fn queue(app: &App, work: Vec<Work>) -> Queue {
             state: w.state.word(),
             percent: (w.fraction * 100.0) as u32,
             over: w.state.is_over(),
-            took: w.seconds.map_or_else(String::new, words::seconds),
+            queued: w.state == WorkState::Queued,
+            again: matches!(w.state, WorkState::Failed | WorkState::Stopped)
+                && w.kind != Kind::Prepare,
+            took: took(&w),
             stage: w.stage,
             fault: w.fault.unwrap_or_default(),
         })
@@ -127,6 +165,21 @@ fn queue(app: &App, work: Vec<Work>) -> Queue {
     }
 }
 
+/// How long it took, or has been at it and how long that leaves, by what is done.
+fn took(work: &Work) -> String {
+    let Some(seconds) = work.seconds else {
+        return String::new();
+    };
+    let mut says = words::seconds(seconds);
+    let done = f64::from(work.fraction);
+    // Below a twentieth nothing can be told.
+    if work.state == WorkState::Running && done > 0.05 && seconds > 2.0 {
+        let left = seconds * (1.0 - done) / done;
+        says = format!("{says}, about {} left", words::seconds(left));
+    }
+    says
+}
+
 /// Where work is done when it is not done by this process, or that nobody is there who would do it.
 fn place(work: &Work) -> String {
     let own = Identity::own().name();
@@ -136,6 +189,7 @@ fn place(work: &Work) -> String {
             work.kind.word(),
             words::bytes(work.needs)
         ),
+        (WorkState::Queued, _) if work.hurried > 0 => "next".to_owned(),
         (WorkState::Running, Some(worker)) if !worker.starts_with(&own) => {
             let host = worker.split('/').next().unwrap_or_default();
             format!("on {host}")

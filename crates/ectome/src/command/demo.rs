@@ -7,6 +7,7 @@ use std::{
 };
 
 use clap::Args;
+use ectome_formats::glb;
 use ectome_mesh::Progress;
 use ectome_recipe::figures::grouped;
 use ectome_recipe::{picture, step};
@@ -23,6 +24,10 @@ pub struct Demo {
     /// Write a picture of each as well (.png).
     #[arg(long)]
     pictures: bool,
+    /// Write the signal station instead, several of them as one assembly with textures of 8192 and 4096 texels
+    /// (signal_station.glb).
+    #[arg(long, conflicts_with = "scan")]
+    station: bool,
     /// Write the rock they stand on instead, a scan of about so many triangles (skerry.ply).
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(64..=2_000_000_000))]
     scan: Option<u64>,
@@ -33,6 +38,18 @@ impl Demo {
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
         if let Some(triangles) = self.scan {
             return self.write_scan(triangles);
+        }
+        if self.station {
+            let scene = ectome_demo::signal_station();
+            let bytes = glb::write(&scene, &glb::Options::default())?;
+            let path = self.out.join("signal_station.glb");
+            output::write(&path, &bytes)?;
+            say!(
+                "Signal station: {} triangles, {:.0} MB",
+                grouped(scene.mesh.triangle_count()),
+                bytes.len() as f64 / 1e6
+            );
+            return Ok(());
         }
         for asset in &ectome_demo::ASSETS {
             for (name, bytes) in asset.files()? {
