@@ -8,8 +8,8 @@ use image::{RgbImage, imageops};
 
 use crate::{enamel_kettle, fog_bell, mooring_post, noise::unit, rope_winch};
 
-/// Sides of its textures, in texels: the first, and all others.
-const SIDES: [u32; 2] = [8192, 4096];
+/// Sides of its textures, in texels: the first two, and all others.
+const SIDES: [u32; 3] = [8192, 8192, 4096];
 /// How much single texels differ, in steps of 255: what a camera's noise does to a scan.
 const GRAIN: f32 = 5.0;
 
@@ -26,7 +26,7 @@ pub fn signal_station() -> Scene {
     ]);
     let pictures = station.library.images.iter().enumerate();
     station.library.images = pictures
-        .map(|(n, image)| enlarged(image, SIDES[n.min(1)]))
+        .map(|(n, image)| enlarged(image, SIDES[n.min(2)]))
         .collect();
     station
 }

@@ -160,6 +160,9 @@ pub fn run(
     {
         cut.took(started.elapsed());
     }
+    if let Some(cut) = &mut out.cut {
+        cut.describe(&out.scene);
+    }
     let sheets = sheets::count(recipe);
     if let Some(proof) = out.proof.as_mut().filter(|_| sheets > 1) {
         proof.sheet_materials = sheets::materials(&out.scene.mesh, sheets);

@@ -1,7 +1,8 @@
 //! What a cut did, in figures.
 
-use std::time::Duration;
+use std::{collections::BTreeSet, time::Duration};
 
+use ectome_formats::Scene;
 use serde::{Deserialize, Serialize};
 
 /// Loose pieces of which a result has nothing.
@@ -34,6 +35,12 @@ pub struct VanishedPiece {
 /// What a cut did, under the names outsiders rely on.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct CutReport {
+    /// Materials that the result uses; absent in reports of earlier versions.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub materials: Option<usize>,
+    /// UV sets that it has.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub uv_sets: Option<usize>,
     /// Triangles of the source.
     pub triangles_before: usize,
     /// Triangles of the result.
@@ -155,6 +162,14 @@ impl CutReport {
             + self.seconds_writing;
         self.seconds_total = total.as_secs_f64().max(named);
         self.seconds_preparing = self.seconds_total - named;
+    }
+
+    /// Notes what the result has of materials and UVs, which steps after a cut may change.
+    pub fn describe(&mut self, scene: &Scene) {
+        let runs = scene.mesh.runs.iter().filter(|r| !r.faces.is_empty());
+        let used: BTreeSet<u32> = runs.filter_map(|r| r.material).collect();
+        self.materials = Some(used.len());
+        self.uv_sets = Some(scene.mesh.uv_sets.len());
     }
 
     /// Of what no step cut: it is its source.

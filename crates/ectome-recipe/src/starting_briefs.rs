@@ -2,7 +2,7 @@
 
 use crate::{
     Brief, SheetsAs, Tier,
-    parcel::delivery::{Delivery, Objects, Pivot},
+    parcel::delivery::{Delivery, Objects, Pictures, Pivot},
 };
 
 /// A target: name, screen height, field of view, texel density, permitted outline difference. The last is the worst place
@@ -35,7 +35,7 @@ const KINDS: [(&str, [Tiers; 5]); 4] = [
             (2048, &[(8000, 0.5), (4000, 1.5), (2000, 4.0)]),
             (4096, &[(40_000, 0.7), (20_000, 2.0), (10_000, 6.0)]),
             (2048, &[(25_000, 0.5), (12_000, 1.5)]),
-            (2048, &[(50_000, 0.4), (25_000, 1.2)]),
+            (2048, &[(50_000, 0.4)]),
         ],
     ),
     (
@@ -48,7 +48,7 @@ const KINDS: [(&str, [Tiers; 5]); 4] = [
                 &[(20_000, 1.5), (10_000, 4.0), (5000, 10.0), (2500, 25.0)],
             ),
             (2048, &[(10_000, 1.0), (5000, 3.0)]),
-            (2048, &[(20_000, 1.0), (10_000, 3.0)]),
+            (2048, &[(20_000, 1.0)]),
         ],
     ),
     (
@@ -58,18 +58,21 @@ const KINDS: [(&str, [Tiers; 5]); 4] = [
             (2048, &[(7000, 0.7), (3500, 2.0), (1700, 5.0)]),
             (4096, &[(30_000, 0.7), (15_000, 2.0), (7500, 6.0)]),
             (2048, &[(15_000, 0.7), (7500, 2.0)]),
-            (2048, &[(30_000, 0.5), (15_000, 1.5)]),
+            (2048, &[(30_000, 0.5)]),
         ],
     ),
 ];
 
-/// A phone's device draws slowly what it draws often: one object, and no indices that its graphics library may not know.
+/// A phone draws slowly what it draws often and loads what it has to wait for: one object, small pictures. Older ones know indices of 16
+/// bits only.
 fn delivery(target: &str) -> Delivery {
     match target {
         "Phone AR" => Delivery {
             objects: Objects::One,
             powers_of_two: true,
-            halve_above_db: 45.0,
+            halve_above_db: 40.0,
+            pictures: Pictures::Jpeg,
+            exact_data: false,
             pivot: Pivot::Base,
             ..Delivery::default()
         },

@@ -51,10 +51,15 @@ impl Measured {
                 Some(p) if p.sheet_materials > 0 && brief.sheets == SheetsAs::Materials => {
                     p.sheet_materials
                 }
-                Some(p) => p.materials,
-                None => source.materials.len(),
+                _ => report
+                    .and_then(|r| r.materials)
+                    .or(proof.map(|p| p.materials))
+                    .unwrap_or(source.materials.len()),
             },
-            uv_sets: proof.map_or(source.uv_sets, |p| p.uv_sets),
+            uv_sets: report
+                .and_then(|r| r.uv_sets)
+                .or(proof.map(|p| p.uv_sets))
+                .unwrap_or(source.uv_sets),
             height_m: f64::from(high[1] - low[1]),
             gone: report.map(|r| r.gone.clone()).unwrap_or_default(),
             shading_off: proof.and_then(|p| p.maps).map(|m| [m.with(), m.without]),

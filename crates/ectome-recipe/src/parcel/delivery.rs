@@ -95,9 +95,9 @@ words! {
         AsMade = "as_made", "as they are";
         /// PNG.
         Png = "png", "PNG";
-        /// JPEG for opaque colours.
-        Jpeg = "jpeg", "JPEG for opaque colours";
-        /// WebP; without loss for normals (`EXT_texture_webp`).
+        /// JPEG where nothing is transparent.
+        Jpeg = "jpeg", "JPEG where nothing is transparent";
+        /// WebP (`EXT_texture_webp`).
         Webp = "webp", "WebP (EXT_texture_webp)";
     }
 }
@@ -160,6 +160,8 @@ pub struct Delivery {
     pub pictures: Pictures,
     /// How much JPEG and WebP keep, 1 to 100.
     pub quality: u8,
+    /// Normals, roughness and other figures keep every value; otherwise JPEG and WebP may lose some of them too.
+    pub exact_data: bool,
     /// Sides of textures are powers of two.
     pub powers_of_two: bool,
     /// A texture is halved as long as this many decibels (PSNR) of it are kept; 0 never halves.
@@ -195,6 +197,7 @@ impl Default for Delivery {
             triangulated: false,
             pictures: Pictures::AsMade,
             quality: 90,
+            exact_data: true,
             powers_of_two: false,
             halve_above_db: 0.0,
             keep_size: Vec::new(),

@@ -4,7 +4,13 @@ use std::{collections::HashMap, io::Cursor};
 
 use ectome_formats::{Image, Library};
 use ectome_texture::scale::{self, Meaning, scaled};
-use image::{DynamicImage, ImageFormat, ImageReader, RgbaImage, codecs::jpeg::JpegEncoder};
+use image::{
+    DynamicImage, ImageReader, RgbaImage,
+    codecs::{
+        jpeg::JpegEncoder,
+        png::{CompressionType, FilterType, PngEncoder},
+    },
+};
 
 use super::delivery::{Delivery, Pictures};
 /// How a picture is to be averaged, by the slots that use it.
@@ -165,11 +171,17 @@ fn written(
     delivery: &Delivery,
 ) -> Option<(&'static str, Vec<u8>)> {
     let is_opaque = made.pixels().all(|p| p.0[3] == 255);
-    let is_colour = meaning == Meaning::Colour;
+    let may_lose = match meaning {
+        Meaning::Colour => true,
+        // Edges of what is cut out would get fringes.
+        Meaning::Cutout(_) => false,
+        // Small errors of normals show as facets.
+        Meaning::Normal | Meaning::Linear => !delivery.exact_data,
+    };
     let format = match delivery.pictures {
         Pictures::AsMade if from.mime == "image/jpeg" && is_opaque => Pictures::Jpeg,
         Pictures::AsMade if from.mime == "image/webp" => Pictures::Webp,
-        Pictures::Jpeg if is_opaque && is_colour => Pictures::Jpeg,
+        Pictures::Jpeg if is_opaque && may_lose => Pictures::Jpeg,
         Pictures::Webp => Pictures::Webp,
         Pictures::AsMade | Pictures::Png | Pictures::Jpeg => Pictures::Png,
     };
@@ -186,8 +198,7 @@ fn written(
         }
         Pictures::Webp => {
             let coder = webp::Encoder::from_rgba(made.as_raw(), width, height);
-            // Small errors of normals show as facets, and edges of what is cut out as fringes.
-            let lossless = matches!(meaning, Meaning::Normal | Meaning::Cutout(_));
+            let lossless = !may_lose;
             let quality = f32::from(delivery.quality);
             let bytes = coder
                 .encode_simple(lossless, if lossless { 75.0 } else { quality })
@@ -200,14 +211,16 @@ fn written(
 
 /// A picture as PNG, without opacity where nothing is transparent.
 fn png(made: RgbaImage, is_opaque: bool) -> Option<Vec<u8>> {
-    let mut bytes = Cursor::new(Vec::new());
+    let mut bytes = Vec::new();
+    let coder =
+        PngEncoder::new_with_quality(&mut bytes, CompressionType::Default, FilterType::Adaptive);
     let made = DynamicImage::ImageRgba8(made);
     match is_opaque {
-        true => DynamicImage::ImageRgb8(made.into_rgb8()).write_to(&mut bytes, ImageFormat::Png),
-        false => made.write_to(&mut bytes, ImageFormat::Png),
+        true => made.into_rgb8().write_with_encoder(coder),
+        false => made.write_with_encoder(coder),
     }
     .ok()?;
-    Some(bytes.into_inner())
+    Some(bytes)
 }
 
 #[cfg(test)]
@@ -358,5 +371,11 @@ mod tests {
             assert_eq!(png.images[0].mime, "image/png");
             assert_eq!(read(&png), *picture);
         }
+        let lossy = Delivery {
+            exact_data: false,
+            ..with(Pictures::Jpeg)
+        };
+        let (normals, _) = coded_with(&library_of(&given, "normalTexture"), 0, &lossy);
+        assert_eq!(normals.images[0].mime, "image/jpeg");
     }
 }

@@ -149,12 +149,15 @@ async fn finish(
         artefacts.push(Named::new(a.kind, a.which, blob));
     }
     let triangles = outcome.scene.mesh.triangle_count();
+    let report = outcome.cut.unwrap_or_else(|| {
+        let mut report = CutReport::of_source(triangles);
+        report.describe(&outcome.scene);
+        report
+    });
     let finished = Finished {
         triangles: triangles as u64,
         vertices: outcome.scene.mesh.vertex_count() as u64,
-        report: outcome
-            .cut
-            .unwrap_or_else(|| CutReport::of_source(triangles)),
+        report,
         proof: outcome.proof,
         uv: outcome.uv,
         artefacts,

@@ -86,6 +86,7 @@ pub fn delivery(f: &Fields) -> Result<Delivery, Failure> {
         triangulated: f.ticked("triangulated"),
         pictures: Pictures::of(f.text("pictures")).unwrap_or_default(),
         quality: f.number("quality", "The quality of pictures", 1.0, 100.0)? as u8,
+        exact_data: f.ticked("exact_data"),
         powers_of_two: f.ticked("powers_of_two"),
         halve_above_db: match f.text("halve_above_db") {
             "" => 0.0,
