@@ -55,6 +55,7 @@ fn laid_down(parcel: &Parcel, folder: &Path) {
 #[case::bell(ectome_demo::fog_bell())]
 #[case::winch(ectome_demo::rope_winch())]
 #[case::plate(ectome_demo::tide_plate())]
+#[case::kettle(ectome_demo::enamel_kettle())]
 fn the_validator_finds_nothing(
     #[case] scene: Scene,
     #[values(Geometry::Plain, Geometry::Quantised, Geometry::Compressed)] geometry: Geometry,

@@ -568,6 +568,28 @@ mod tests {
         );
     }
 
+    /// Two materials where one is allowed: without maps they are merged, with maps these take their place; what cannot share stays.
+    #[test]
+    fn materials_are_merged_where_no_maps_take_their_place() {
+        let mut scene = two_balls();
+        let run = &mut scene.mesh.runs;
+        (run[0].material, run[1].material) = (Some(0), Some(1));
+        let material =
+            |name: &str, both: bool| serde_json::json!({ "name": name, "doubleSided": both });
+        scene.library.materials = vec![material("tar", false), material("oak", false)];
+        let one = |text: &str| format!("materials = 1\n{text}");
+        assert_eq!(
+            titles(&planned(&scene, &one(PLAIN))),
+            ["Cut", "Merge over one sheet", "Tier", "Parcel"]
+        );
+        assert!(!titles(&planned(&scene, &one(MAPS))).contains(&"Merge over one sheet"));
+        let plan = planned(&scene, &one(PLAIN));
+        let recipes = plan.recipes("3f2a", &[], &CutSettings::default()).unwrap();
+        assert_eq!(recipes[1].steps[..recipes[0].steps.len()], recipes[0].steps);
+        scene.library.materials[1] = material("oak", true);
+        assert!(!titles(&planned(&scene, &one(PLAIN))).contains(&"Merge over one sheet"));
+    }
+
     #[test]
     fn fit_uvs_are_kept_and_small_parts_are_imprinted() {
         let with_uvs = UvStep::unwrap(Manner::Soft)

@@ -96,3 +96,73 @@ pub fn between(before: &Sheet, now: &Sheet) -> Vec<Difference> {
     }
     list
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::parcel::{
+        contents::Contents,
+        sheet::{Conventions, FileLine, Provenance},
+    };
+
+    fn sheet(triangles: u64, files: &[(&str, &str, u64)]) -> Sheet {
+        let line = |&(name, hash, bytes): &(&str, &str, u64)| FileLine {
+            name: name.to_owned(),
+            of: String::new(),
+            bytes,
+            blake3: hash.to_owned(),
+        };
+        Sheet {
+            asset: "bell".to_owned(),
+            brief: "Quay".to_owned(),
+            date: "2026-11-28".to_owned(),
+            verdict: crate::Standing::Pass,
+            source_triangles: 9,
+            source_bytes: 9,
+            source_materials: 1,
+            bytes: files.iter().map(|f| f.2).sum(),
+            tiers: Vec::new(),
+            contents: vec![Contents {
+                triangles,
+                ..Contents::default()
+            }],
+            checks: Vec::new(),
+            plan: Vec::new(),
+            left: Vec::new(),
+            conventions: Conventions::default(),
+            provenance: Provenance::default(),
+            files: files.iter().map(line).collect(),
+            recipes: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn what_is_another_is_listed_and_nothing_else() {
+        let before = sheet(
+            100,
+            &[("a.glb", "x", 50), ("b.png", "y", 7), ("c.png", "z", 7)],
+        );
+        assert!(between(&before, &before).is_empty());
+        let now = sheet(
+            80,
+            &[
+                ("a.glb", "w", 40),
+                ("b.png", "q", 7),
+                ("c.png", "z", 7),
+                ("d.png", "v", 1),
+            ],
+        );
+        let list: Vec<[String; 3]> = between(&before, &now)
+            .into_iter()
+            .map(|d| [d.what, d.before, d.now])
+            .collect();
+        let expected = [
+            ["Bytes", "64", "55"],
+            ["LOD0: triangles", "100", "80"],
+            ["a.glb", "50 bytes", "40 bytes"],
+            ["b.png", "7 bytes", "7 bytes, others"],
+            ["d.png", "", "1 bytes"],
+        ];
+        assert_eq!(list, expected.map(|row| row.map(str::to_owned)));
+    }
+}
