@@ -2,7 +2,7 @@
 
 use crate::{
     Brief, SheetsAs, Tier,
-    parcel::delivery::{Delivery, Objects, Pictures, Pivot},
+    parcel::delivery::{Delivery, Geometry, Objects, Pictures, Pivot},
 };
 
 /// A target: name, screen height, field of view, texel density, permitted outline difference. The last is the worst place
@@ -71,6 +71,7 @@ fn delivery(target: &str) -> Delivery {
             objects: Objects::One,
             powers_of_two: true,
             halve_above_db: 40.0,
+            geometry: Geometry::Quantised,
             pictures: Pictures::Jpeg,
             exact_data: false,
             pivot: Pivot::Base,

@@ -44,6 +44,10 @@ fn meaning(library: &Library, image: usize, slots: &[String]) -> Meaning {
 /// A texture is never halved below this, in texels: smaller ones cost nothing.
 const SMALLEST: u32 = 64;
 
+/// Decibels that figures such as roughness and occlusion may lose more than colours and normals, since they show less (common
+/// practice, no published source).
+const DATA_DB: f64 = 6.0;
+
 /// What a brief asks of textures.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Wanted<'a> {
@@ -107,7 +111,11 @@ fn coded(picture: &Image, meaning: Meaning, wanted: &Wanted<'_>) -> Option<Coded
     let may_shrink = delivery.halve_above_db > 0.0 && !delivery.keep_size.contains(&picture.name);
     let half = |of: [u32; 2]| of.map(|s| (s / 2).max(1));
     let mut halved_db = kept(half(to));
-    while may_shrink && halved_db >= delivery.halve_above_db && to[0].min(to[1]) >= 2 * SMALLEST {
+    let enough = match meaning {
+        Meaning::Linear => delivery.halve_above_db - DATA_DB,
+        Meaning::Colour | Meaning::Cutout(_) | Meaning::Normal => delivery.halve_above_db,
+    };
+    while may_shrink && halved_db >= enough && to[0].min(to[1]) >= 2 * SMALLEST {
         to = half(to);
         halved_db = kept(half(to));
     }
