@@ -39,7 +39,7 @@ mariadb-install-db --no-defaults --auth-root-authentication-method=normal --skip
 database() {
   mariadbd --no-defaults --user=root --datadir="$folder/data" --bind-address=127.0.0.1 --port=$db --socket="$folder/s.sock" \
     --pid-file="$folder/pid" --log-error="$folder/err.log" --tmpdir="$folder" --max-allowed-packet=64M \
-    --character-set-server=utf8mb4 --collation-server=utf8mb4_bin --ssl-ca=ca.pem --ssl-cert=db.pem --ssl-key=db.key &
+    --character-set-server=utf8mb4 --collation-server=utf8mb4_bin --ssl-ca="$folder/ca.pem" --ssl-cert="$folder/db.pem" --ssl-key="$folder/db.key" &
   until mariadb-admin --no-defaults --socket="$folder/s.sock" -uroot ping >/dev/null 2>&1; do sleep .2; done
 }
 database

@@ -13,7 +13,7 @@ use crate::{RebuildError, cells::Sides};
 /// Eigenvalues below this share of the largest are left out.
 const FLAT: f64 = 0.05;
 /// Rounds.
-const ROUNDS: usize = 3;
+const ROUNDS: usize = 6;
 /// A vertex farther than so many cells from the source closes an opening.
 pub(crate) const CAP: f32 = 1.2;
 
@@ -98,12 +98,19 @@ pub(crate) fn to_source(
             if far > ground.cell {
                 step *= ground.cell / far;
             }
-            for _ in 0..4 {
-                if !turns_over(v, from + step, &places, quads, around.of(v)) {
-                    places[v] = from + step;
-                    break;
-                }
-                step *= 0.5;
+            // Where there is no way to it, half the way, and in the end the nearest place of the source.
+            let near = ground.index.nearest(from).map(|p| p.point);
+            let is_last = round + 1 == ROUNDS && !cap;
+            let near = near.filter(|p| is_last && p.distance(from) < ground.cell);
+            let ways = [
+                Some(from + step),
+                near,
+                Some(from + 0.5 * step),
+                Some(from + 0.25 * step),
+            ];
+            let free = |to: &Vec3| !turns_over(v, *to, &places, quads, around.of(v));
+            if let Some(to) = ways.into_iter().flatten().find(free) {
+                places[v] = to;
             }
         }
     }

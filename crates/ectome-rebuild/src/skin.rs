@@ -192,7 +192,7 @@ pub fn rebuild(
         ..Report::default()
     };
     report.openings = openings(&fitted, &patches.quads);
-    let triangles = divided(&fitted.places, &patches.quads);
+    let triangles = divided(&fitted.places, &patches.quads, &index, grid.cell);
     let triangles = match settings.fill_hollows {
         true => without_hollows(&fitted.places, triangles, &mut report),
         false => triangles,
@@ -297,23 +297,33 @@ fn openings(fitted: &fit::Fitted, quads: &[[u32; 4]]) -> Vec<Opening> {
     list
 }
 
-/// Quads as triangles, along the diagonal that folds them least.
-fn divided(places: &[Vec3], quads: &[[u32; 4]]) -> Vec<[u32; 3]> {
-    quads
-        .iter()
-        .flat_map(|&[a, b, c, d]| {
-            let p = [a, b, c, d].map(|v| places[v as usize]);
-            let bend = |i: usize, j: usize, k: usize, l: usize| {
-                let n = (p[j] - p[i]).cross(p[k] - p[i]).normalize_or_zero();
-                let m = (p[k] - p[i]).cross(p[l] - p[i]).normalize_or_zero();
-                n.dot(m)
-            };
-            match bend(0, 1, 2, 3) >= bend(1, 2, 3, 0) {
-                true => [[a, b, c], [a, c, d]],
-                false => [[b, c, d], [b, d, a]],
-            }
-        })
-        .collect()
+/// Quads as triangles, along the diagonal whose middle lies nearer to the source: an edge of it runs along that one. Where both lie on
+/// it, along the one that folds least.
+fn divided(places: &[Vec3], quads: &[[u32; 4]], index: &SurfaceIndex, cell: f32) -> Vec<[u32; 3]> {
+    // Below this nothing can be told of a distance in single precision.
+    let same = 1e-4 * cell;
+    let of = |&[a, b, c, d]: &[u32; 4]| {
+        let p = [a, b, c, d].map(|v| places[v as usize]);
+        let bend = |i: usize, j: usize, k: usize, l: usize| {
+            let n = (p[j] - p[i]).cross(p[k] - p[i]).normalize_or_zero();
+            let m = (p[k] - p[i]).cross(p[l] - p[i]).normalize_or_zero();
+            n.dot(m)
+        };
+        let away = |i: usize, k: usize| {
+            let near = index.nearest(0.5 * (p[i] + p[k]));
+            near.map_or(0.0, |place| place.distance)
+        };
+        let (first, second) = (away(0, 2), away(1, 3));
+        let is_first = match (first - second).abs() > same {
+            true => first < second,
+            false => bend(0, 1, 2, 3) >= bend(1, 2, 3, 0),
+        };
+        match is_first {
+            true => [[a, b, c], [a, c, d]],
+            false => [[b, c, d], [b, d, a]],
+        }
+    };
+    quads.par_iter().flat_map_iter(of).collect()
 }
 
 /// Leaves out parts of the skin that face a hollow: their volume is negative.

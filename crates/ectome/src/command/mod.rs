@@ -12,6 +12,7 @@ mod loops;
 mod place;
 mod plan;
 mod prepare;
+mod rebuild;
 mod run;
 mod serve;
 mod settings;
@@ -39,6 +40,7 @@ enum Which {
     Chain(chain::Chain),
     Plan(plan::PlanCommand),
     Run(run::Run),
+    Rebuild(rebuild::Rebuild),
     Loops(loops::Loops),
     Unwrap(unwrap::Unwrap),
     Bake(bake::Bake),
@@ -59,6 +61,7 @@ impl Command {
             Which::Chain(command) => command.run(),
             Which::Plan(command) => command.run(),
             Which::Run(command) => command.run(),
+            Which::Rebuild(command) => command.run(),
             Which::Loops(command) => command.run(),
             Which::Unwrap(command) => command.run(),
             Which::Bake(command) => command.run(),
