@@ -21,8 +21,8 @@ use crate::output::{remark, say};
 pub struct Work {
     #[command(flatten)]
     elsewhere: Elsewhere,
-    /// The kinds of work to accept.
-    #[arg(long, value_delimiter = ',', default_value = "intake,prepare,analyse,make", value_parser = kind)]
+    /// The kinds of work to accept: intake, prepare, analyse, make, parcel, plan. Without it, all.
+    #[arg(long, value_delimiter = ',', value_parser = kind)]
     kinds: Vec<Kind>,
     /// The most memory that a piece of work may take, as 8GB or 800MB. Without it, all that is free.
     #[arg(long, value_parser = bytes)]
@@ -33,7 +33,10 @@ pub struct Work {
 }
 
 fn kind(word: &str) -> Result<Kind, String> {
-    Kind::of(word).ok_or_else(|| "kinds are intake, prepare, analyse and make".to_owned())
+    Kind::of(word).ok_or_else(|| {
+        let words: Vec<&str> = Kind::ALL.iter().map(|k| k.word()).collect();
+        format!("kinds are {}", words.join(", "))
+    })
 }
 
 /// A size with its unit, decimal as everywhere here.
@@ -66,7 +69,11 @@ impl Work {
         let scratch = std::env::temp_dir();
         let opened = self.elsewhere.open(&scratch, self.disk_reserve).await?;
         let mut kinds = Vec::new();
-        for kind in self.kinds {
+        let wanted = match self.kinds.is_empty() {
+            true => Kind::ALL.to_vec(),
+            false => self.kinds,
+        };
+        for kind in wanted {
             if !kinds.contains(&kind) {
                 kinds.push(kind);
             }
