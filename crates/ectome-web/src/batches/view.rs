@@ -6,7 +6,7 @@ use ectome_store::{
     batch::BatchAsset,
     candidate::CandidateState,
     parcel::{Parcel, ParcelState, ParcelsWanted},
-    work::{State as WorkState, Work},
+    work::{Kind, State as WorkState, Work},
 };
 
 use crate::{failure::Failure, judged, state::App, words};
@@ -157,7 +157,8 @@ fn state(
     parcel: Option<&Parcel>,
     work: &[Work],
 ) -> (&'static str, String) {
-    let is_own = |w: &&Work| w.asset == asset.id && !w.state.is_over();
+    // An analysis is made ahead for the Rule; nothing of the plan waits for it.
+    let is_own = |w: &&Work| w.asset == asset.id && !w.state.is_over() && w.kind != Kind::Analyse;
     let running = work
         .iter()
         .filter(is_own)
