@@ -1,7 +1,9 @@
 //! The chain of an asset: what fills each tier of its brief.
 
+use std::collections::HashMap;
+
 use ectome_recipe::{Recipe, Target};
-use sqlx::{Row, mysql::MySqlRow};
+use sqlx::{QueryBuilder, Row};
 
 use crate::{
     Store, StoreError,
@@ -198,32 +200,47 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn chain(&self, asset: u64) -> Result<Vec<ChainTier>, StoreError> {
+        let mut all = self.chains_of(&[asset]).await?;
+        Ok(all.remove(&asset).unwrap_or_default())
+    }
+
+    /// The chains of several assets, each nearest tier first, by the asset; one without tiers is not among them.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn chains_of(
+        &self,
+        assets: &[u64],
+    ) -> Result<HashMap<u64, Vec<ChainTier>>, StoreError> {
+        if assets.is_empty() {
+            return Ok(HashMap::new());
+        }
         // Sorted here: sorting joined rows with texts takes the database room on the disk, which may be full.
-        let rows = sqlx::query(
-            "SELECT c.*, t.number, t.pinned, l.tier, l.triangle_limit, l.locked FROM chain_tiers l \
+        let mut query = QueryBuilder::new(
+            "SELECT c.*, t.number, t.pinned, l.asset AS of_asset, l.tier, l.triangle_limit, l.locked FROM chain_tiers l \
              JOIN candidates c ON c.hash = l.candidate \
              JOIN tray t ON t.asset = l.asset AND t.candidate = l.candidate \
-             WHERE l.asset = ?",
-        )
-        .bind(asset)
-        .fetch_all(&self.pool)
-        .await?;
-        let tier = |(row, candidate): (&MySqlRow, Candidate)| {
-            Ok(ChainTier {
+             WHERE l.asset IN (",
+        );
+        let mut list = query.separated(", ");
+        for id in assets {
+            list.push_bind(*id);
+        }
+        query.push(")");
+        let rows = query.build().fetch_all(&self.pool).await?;
+        let candidates = self.candidates(&rows).await?;
+        let mut all: HashMap<u64, Vec<ChainTier>> = HashMap::new();
+        for (row, candidate) in rows.iter().zip(candidates) {
+            let own = all.entry(row.try_get("of_asset")?).or_default();
+            own.push(ChainTier {
                 tier: row.try_get("tier")?,
                 limit: row.try_get("triangle_limit")?,
                 locked: row.try_get("locked")?,
                 candidate,
-            })
-        };
-        let candidates = self.candidates(&rows).await?;
-        let mut list = rows
-            .iter()
-            .zip(candidates)
-            .map(tier)
-            .collect::<Result<Vec<_>, StoreError>>()?;
-        list.sort_by_key(|t: &ChainTier| t.tier);
-        Ok(list)
+            });
+        }
+        all.values_mut().for_each(|c| c.sort_by_key(|t| t.tier));
+        Ok(all)
     }
 }
 

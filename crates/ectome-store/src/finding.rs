@@ -112,6 +112,43 @@ impl Store {
         Ok((self.assets_of(&ids).await?, all))
     }
 
+    /// How many assets that could be read each brief judges.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn assets_by_brief(&self) -> Result<Vec<(u64, u64)>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT brief, COUNT(*) AS n FROM assets WHERE inspection IS NOT NULL GROUP BY brief",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.iter()
+            .map(|row| {
+                let count = row.try_get::<i64, _>("n")?.unsigned_abs();
+                Ok((row.try_get("brief")?, count))
+            })
+            .collect()
+    }
+
+    /// The latest assets that a brief judges, so many at most.
+    ///
+    /// # Errors
+    /// See [`StoreError`].
+    pub async fn assets_of_brief(&self, brief: u64, most: u32) -> Result<Vec<Asset>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT id FROM assets WHERE brief = ? AND inspection IS NOT NULL ORDER BY id DESC LIMIT ?",
+        )
+        .bind(brief)
+        .bind(most)
+        .fetch_all(&self.pool)
+        .await?;
+        let ids: Vec<u64> = rows
+            .iter()
+            .map(|row| row.try_get("id"))
+            .collect::<Result<_, _>>()?;
+        self.assets_of(&ids).await
+    }
+
     /// The tags of each of some assets, by its row.
     ///
     /// # Errors

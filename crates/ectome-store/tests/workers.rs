@@ -216,3 +216,22 @@ async fn two_workers_share_an_object_store_that_speaks_s3() {
     }
     f.end().await;
 }
+
+/// A worker that starts while somebody collects finds the store in order all the same: what it puts there to see that it can is named by
+/// nobody, and may be taken away before it is read.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_store_is_in_order_while_it_is_swept() {
+    let f = Fixture::new().await;
+    let second = by_url(&f).await;
+    let sweeping = tokio::spawn(async move {
+        for _ in 0..60 {
+            second.collect().await.unwrap();
+        }
+        second.close().await;
+    });
+    while !sweeping.is_finished() {
+        f.store.blobs.check().await.unwrap();
+    }
+    sweeping.await.unwrap();
+    f.end().await;
+}

@@ -38,6 +38,9 @@ pub struct Blobs {
     asked: Arc<Notify>,
 }
 
+/// How often a store is asked to give back what it was given.
+const TRIES: u32 = 20;
+
 impl Blobs {
     /// A store in a folder that nobody else uses. What a killed process left half written there is taken away.
     ///
@@ -91,8 +94,16 @@ impl Blobs {
     /// # Errors
     /// When it does not.
     pub async fn check(&self) -> Result<(), StoreError> {
-        let probe = self.put(&b"Ectome keeps its blobs here."[..]).await?;
-        self.get(&probe).await.map(drop)
+        // Nobody names what is put here, so whoever collects at this moment takes it away again.
+        let mut tries = TRIES;
+        loop {
+            let probe = self.put(&b"Ectome keeps its blobs here."[..]).await?;
+            tries -= 1;
+            match self.get(&probe).await {
+                Err(StoreError::Blob(object_store::Error::NotFound { .. })) if tries > 0 => {}
+                answer => return answer.map(drop),
+            }
+        }
     }
 
     fn key(hash: &str) -> Key {

@@ -188,9 +188,10 @@ async fn cards_of(app: &App, work: &[Work], assets: Vec<Asset>) -> Result<Vec<Ca
     let briefs = app.store.briefs().await?;
     let ids: Vec<u64> = assets.iter().map(|a| a.id).collect();
     let tags = app.store.tags_of(&ids).await?;
+    let mut chains = app.store.chains_of(&ids).await?;
     let mut cards = Vec::new();
     for asset in assets {
-        let chain = app.store.chain(asset.id).await?;
+        let chain = chains.remove(&asset.id).unwrap_or_default();
         let brief = briefs.iter().find(|b| b.id == asset.brief);
         let standing = |t: &ChainTier| {
             let j = judged::judge(&brief?.brief, &asset, t.tier as usize, &t.candidate)?;

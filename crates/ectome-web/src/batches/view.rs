@@ -5,6 +5,7 @@ use ectome_store::{
     asset::{Asset, AssetState},
     batch::BatchAsset,
     candidate::CandidateState,
+    chain::ChainTier,
     parcel::{Parcel, ParcelState, ParcelsWanted},
     work::{Kind, State as WorkState, Work},
 };
@@ -69,10 +70,12 @@ pub async fn rows(
 ) -> Result<(Vec<Row>, Sums), Failure> {
     let ids: Vec<u64> = members.iter().map(|m| m.asset).collect();
     let assets = app.store.assets_of(&ids).await?;
+    let mut chains = app.store.chains_of(&ids).await?;
     let mut list = Vec::new();
     let mut sums = Sums::default();
     for (asset, member) in assets.iter().zip(&members) {
-        let row = row(app, brief, asset, member, work).await?;
+        let chain = chains.remove(&asset.id).unwrap_or_default();
+        let row = row(app, brief, asset, member, (&chain, work)).await?;
         match row.state {
             "done" => sums.done += 1,
             "failed" => sums.failed += 1,
@@ -104,12 +107,11 @@ async fn row(
     brief: &Brief,
     asset: &Asset,
     member: &BatchAsset,
-    work: &[Work],
+    (chain, work): (&[ChainTier], &[Work]),
 ) -> Result<Row, Failure> {
-    let chain = app.store.chain(asset.id).await?;
     let parcel = latest(app, asset.id).await?;
-    let (verdict, verdict_class) = judged::chain_verdict(brief, asset, &chain);
-    let (state, says) = state(asset, member, &chain, parcel.as_ref(), work);
+    let (verdict, verdict_class) = judged::chain_verdict(brief, asset, chain);
+    let (state, says) = state(asset, member, chain, parcel.as_ref(), work);
     let counts = chain
         .iter()
         .filter_map(|t| t.candidate.triangles)
@@ -153,7 +155,7 @@ async fn row(
 fn state(
     asset: &Asset,
     member: &BatchAsset,
-    chain: &[ectome_store::chain::ChainTier],
+    chain: &[ChainTier],
     parcel: Option<&Parcel>,
     work: &[Work],
 ) -> (&'static str, String) {

@@ -62,6 +62,8 @@ struct Open {
     delivery: DeliveryView,
     units: [&'static str; 5],
     judged: Vec<Judged>,
+    /// How many there are.
+    uses: usize,
     pixel: String,
     toml: String,
 }
@@ -125,11 +127,13 @@ pub async fn one(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<Str
 
 async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
     let briefs = app.store.briefs().await?;
-    let mut assets = app.store.assets().await?;
     // What could not be read has nothing to be judged.
-    assets.retain(|a| a.inspection.is_some());
+    let counts = app.store.assets_by_brief().await?;
     let work = app.store.latest_work(LOOKED_AT).await?;
-    let uses = |b: u64| assets.iter().filter(|a| a.brief == b).count();
+    let uses = |b: u64| {
+        let own = counts.iter().find(|(brief, _)| *brief == b);
+        own.map_or(0, |(_, n)| *n as usize)
+    };
     let chosen = match id {
         Some(id) => Some(briefs.iter().find(|b| b.id == id).ok_or_else(gone)?),
         None => briefs.iter().max_by_key(|b| uses(b.id)),
@@ -138,8 +142,11 @@ async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
         None => None,
         Some(row) => {
             let mut judged = Vec::new();
-            for asset in assets.iter().filter(|a| a.brief == row.id) {
-                let chain = app.store.chain(asset.id).await?;
+            let assets = app.store.assets_of_brief(row.id, MOST_JUDGED).await?;
+            let ids: Vec<u64> = assets.iter().map(|a| a.id).collect();
+            let mut chains = app.store.chains_of(&ids).await?;
+            for asset in &assets {
+                let chain = chains.remove(&asset.id).unwrap_or_default();
                 let (says, class) = judged::chain_verdict(&row.brief, asset, &chain);
                 judged.push(Judged {
                     id: asset.id,
@@ -152,7 +159,7 @@ async fn page(app: &App, id: Option<u64>) -> Result<Html<String>, Failure> {
                     },
                 });
             }
-            Some(open(row.id, row.brief.clone(), judged)?)
+            Some(open(row.id, row.brief.clone(), judged, uses(row.id))?)
         }
     };
     let here = chosen.map(|c| c.id);
@@ -183,7 +190,10 @@ fn limits(brief: &Brief) -> String {
     list.join(", ")
 }
 
-fn open(id: u64, brief: Brief, judged: Vec<Judged>) -> Result<Open, Failure> {
+/// Assets that a brief lists; what else it judges is counted.
+const MOST_JUDGED: u32 = 100;
+
+fn open(id: u64, brief: Brief, judged: Vec<Judged>, uses: usize) -> Result<Open, Failure> {
     let mut tiers: Vec<TierRow> = brief
         .tiers
         .iter()
@@ -224,6 +234,7 @@ fn open(id: u64, brief: Brief, judged: Vec<Judged>) -> Result<Open, Failure> {
         delivery: DeliveryView::of(&brief.delivery, &brief.suffix)?,
         units: UNITS.map(|u| u.0),
         judged,
+        uses,
         pixel: words::length(brief.pixel_m(1.0) * 1e3),
         toml,
         brief,
