@@ -102,11 +102,18 @@ pub(crate) fn to_source(
             let near = ground.index.nearest(from).map(|p| p.point);
             let is_last = round + 1 == ROUNDS && !cap;
             let near = near.filter(|p| is_last && p.distance(from) < ground.cell);
+            // Folds come from vertices in each other's way: between its neighbours each has room.
+            let own = around.of(v);
+            let middles = own
+                .iter()
+                .map(|&q| quads[q as usize].map(|k| places[k as usize]));
+            let between = middles.flatten().sum::<Vec3>() / (4 * own.len()) as f32;
             let ways = [
                 Some(from + step),
                 near,
                 Some(from + 0.5 * step),
                 Some(from + 0.25 * step),
+                Some(between),
             ];
             let free = |to: &Vec3| !turns_over(v, *to, &places, quads, around.of(v));
             if let Some(to) = ways.into_iter().flatten().find(free) {
