@@ -166,6 +166,11 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     browser.tab_to("#steps [data-step='8']").await;
     browser.press(ENTER).await;
     browser
+        .until("document.querySelector('#make-parcel')")
+        .await;
+    browser.tab_to("#make-parcel").await;
+    browser.press(ENTER).await;
+    browser
         .until("document.querySelector('a[download][href$=\".zip\"]')")
         .await;
     browser.tab_to("a[download][href$='.zip']").await;

@@ -81,7 +81,7 @@ async fn ticked_assets_go_the_whole_way_together() {
         .await;
     let table = browser.text(".batch-table").await;
     assert!(
-        table.contains("LOD0\u{2013}1 pass") && table.contains("kB"),
+        table.contains("LOD0\u{2013}1 pass") && table.contains("KiB"),
         "{table}"
     );
     let pictures = browser
@@ -142,7 +142,7 @@ fn a_watched_folder_fills_its_batch() {
         "{shown}"
     );
     assert!(
-        !shown.contains("hidden") && !shown.contains("link"),
+        !shown.contains(".hidden.glb") && !shown.contains(">link<"),
         "{shown}"
     );
     let parcels = || {

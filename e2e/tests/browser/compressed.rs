@@ -136,10 +136,11 @@ async fn a_reference_renderer_draws_every_variant_alike() {
     assert!(of(0, "n") > 10_000.0, "the kettle is seen: {drawn}");
     // Packing loses nothing at all.
     assert_eq!((of(1, "most"), of(1, "edge")), (0.0, 0.0), "{drawn}");
-    // Quantising moves places by less than a hundredth of a pixel: within 1 of 255, but for texels and edges that fall to the other side.
-    assert!(of(2, "mean") < 0.2 && of(2, "over") < 0.01, "{drawn}");
+    // Quantising moves places by less than a hundredth of a pixel: 98 of 100 within 1 of 255, but for texels and edges that fall to the
+    // other side.
+    assert!(of(2, "mean") < 0.25 && of(2, "over") < 0.02, "{drawn}");
     assert!(of(2, "edge") < 0.002, "{drawn}");
-    // WebP loses a little of the colours even at its best.
-    assert!(of(3, "mean") < 2.0, "{drawn}");
+    // WebP keeps one colour for four texels even at its best.
+    assert!(of(3, "mean") < 3.0, "{drawn}");
     browser.close().await;
 }

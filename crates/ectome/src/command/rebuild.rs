@@ -36,7 +36,7 @@ pub struct Rebuild {
     /// Keep hollows that nothing outside sees.
     #[arg(long)]
     keep_hollows: bool,
-    /// Leave out what is below this height, in metres, before anything else.
+    /// Leave out what is below this height, in metres, and close the outline there, before anything else.
     #[arg(long, value_name = "M", allow_negative_numbers = true)]
     above: Option<f32>,
     /// Cut the skin to at most so many triangles afterwards.
@@ -65,7 +65,7 @@ impl Rebuild {
                     point: [0.0, height, 0.0],
                     normal: [0.0, 1.0, 0.0],
                 },
-                cap: false,
+                cap: true,
             };
             scene = step::triangulated(clip.apply(scene, &progress)?.0, &progress)?;
         }
