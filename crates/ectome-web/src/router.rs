@@ -18,7 +18,10 @@ use crate::{
 /// All routes of the application.
 pub fn router(app: App) -> Router {
     // Meshes are compressed badly and often; pages, styles and scripts well and rarely.
-    let worth_it = DefaultPredicate::new().and(NotForContentType::const_new("model/gltf-binary"));
+    // What is packed already is sent as it is.
+    let worth_it = DefaultPredicate::new()
+        .and(NotForContentType::const_new("model/gltf-binary"))
+        .and(NotForContentType::const_new("application/zip"));
     let rooms = [
         assets::routes(),
         asset::routes(),

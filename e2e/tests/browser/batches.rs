@@ -42,6 +42,9 @@ async fn ticked_assets_go_the_whole_way_together() {
     browser
         .until("document.querySelector('#form-fault').textContent.includes('No asset is ticked')")
         .await;
+    // The browser writes of a refusal in its console; after it nothing more may stand there.
+    let refused = browser.complaints().await;
+    assert!(refused.iter().all(|c| c.contains("422")), "{refused:?}");
     browser.click("#tick-all").await;
     browser
         .until("document.querySelector('#ticked-says').textContent === '3 ticked'")

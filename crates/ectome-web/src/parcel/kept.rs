@@ -11,10 +11,10 @@ use ectome_recipe::{
     Standing,
     parcel::{
         difference::{self, Difference},
-        sheet::Sheet,
+        sheet::{SHEET, Sheet},
     },
 };
-use ectome_store::parcel::{Parcel, ParcelState, ParcelsWanted};
+use ectome_store::parcel::{Parcel, ParcelFile, ParcelState, ParcelsWanted};
 use serde::Deserialize;
 
 use super::{single::headers, zipped};
@@ -173,6 +173,19 @@ struct FileRow {
     blake3: String,
 }
 
+impl FileRow {
+    /// A file with what the sheet says of it. Of its own two files the sheet says nothing.
+    fn of(file: &ParcelFile, sheet: Option<&Sheet>) -> Self {
+        let line = sheet.and_then(|s| s.files.iter().find(|f| f.name == file.name));
+        Self {
+            name: file.name.clone(),
+            of: line.map_or_else(|| SHEET.to_owned(), |f| f.of.clone()),
+            bytes: words::bytes(file.bytes),
+            blake3: line.map_or_else(String::new, |f| f.blake3.chars().take(12).collect()),
+        }
+    }
+}
+
 struct TierRow {
     name: String,
     verdict: &'static str,
@@ -213,6 +226,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<Str
         .filter(|p| p.number < parcel.number)
         .find_map(|p| Some((p.number, p.sheet?)));
     let sheet = parcel.sheet.clone();
+    let files = app.store.parcel_files(id).await?;
     let page = OnePage {
         version: *VERSION,
         seen: fingerprint(&work, Some(parcel.asset)),
@@ -224,15 +238,9 @@ pub async fn one(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<Str
             .flat_map(|s| &s.checks)
             .map(|c| (c.what.clone(), c.says.clone(), c.passes))
             .collect(),
-        files: sheet
+        files: files
             .iter()
-            .flat_map(|s| &s.files)
-            .map(|f| FileRow {
-                name: f.name.clone(),
-                of: f.of.clone(),
-                bytes: words::bytes(f.bytes),
-                blake3: f.blake3.chars().take(12).collect(),
-            })
+            .map(|f| FileRow::of(f, sheet.as_ref()))
             .collect(),
         since: before
             .zip(sheet.as_ref())

@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use axum::body::Body;
 use bytes::Bytes;
 use ectome_store::{Store, parcel::ParcelFile};
-use futures::stream;
+use futures::{StreamExt, stream};
 use tokio::{runtime::Handle, sync::mpsc};
 use zip::{ZipWriter, write::SimpleFileOptions};
 
@@ -43,7 +43,8 @@ pub fn body(store: Store, files: Vec<ParcelFile>) -> Body {
     let pieces = stream::unfold(receiver, |mut receiver| async move {
         receiver.recv().await.map(|piece| (piece, receiver))
     });
-    Body::from_stream(pieces)
+    // Whoever packs the answer may ask once more after its end.
+    Body::from_stream(pieces.fuse())
 }
 
 fn write(
