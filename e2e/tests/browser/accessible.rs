@@ -218,6 +218,10 @@ async fn regions_and_seams_are_drawn_by_keys_and_by_strokes() {
     browser
         .until("document.querySelector('#stage').dataset.drawn > 0")
         .await;
+    // Work that ends is said aloud too, and would talk over what is painted.
+    browser
+        .until("document.querySelector('#doing').textContent.trim() === ''")
+        .await;
     browser.click("#paint").await;
     let count = "Number(document.querySelector('#region-says').textContent.replace(/\\D/g, ''))";
     browser.tab_to("#canvas").await;
