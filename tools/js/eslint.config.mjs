@@ -9,7 +9,7 @@ export default [
       ecmaVersion: 2023,
       sourceType: 'module',
       globals: names(
-        'document window location history navigator self fetch URL URLSearchParams DOMParser FormData XMLHttpRequest '
+        'HTMLInputElement document window location history navigator self fetch URL URLSearchParams DOMParser FormData XMLHttpRequest '
         + 'DOMMatrix EventTarget MessageEvent EventSource SharedWorker BroadcastChannel Image Option MutationObserver ResizeObserver Path2D CustomEvent '
         + 'requestAnimationFrame cancelAnimationFrame getComputedStyle matchMedia setTimeout clearTimeout '
         + 'setInterval clearInterval console localStorage htmx',

@@ -27,7 +27,7 @@ pub struct DeliveryView {
     pub up_z: bool,
     pub keep_size: String,
     /// Names as they will be.
-    pub names: String,
+    pub examples: Vec<Example>,
 }
 
 macro_rules! choices {
@@ -45,14 +45,14 @@ macro_rules! choices {
 
 impl DeliveryView {
     /// What the form shows of a brief.
-    pub fn of(d: &Delivery, suffix: &str) -> Result<Self, Failure> {
+    pub fn of(d: &Delivery, suffix: &str) -> Self {
         let names = Names {
             file_names: d.file_names.clone(),
             object_names: d.object_names.clone(),
             map_names: d.map_names.clone(),
             suffix: suffix.to_owned(),
         };
-        Ok(Self {
+        Self {
             objects: choices!(Objects, d.objects),
             tiers: choices!(TiersIn, d.tiers),
             geometry: choices!(Geometry, d.geometry),
@@ -60,8 +60,8 @@ impl DeliveryView {
             pivot: choices!(Pivot, d.pivot),
             up_z: d.up == UpAxis::Z,
             keep_size: d.keep_size.join(", "),
-            names: names.shown()?,
-        })
+            examples: names.examples(),
+        }
     }
 }
 
@@ -129,10 +129,11 @@ pub struct Names {
     suffix: String,
 }
 
-struct Example {
-    what: &'static str,
+/// Names of one kind, as they will be.
+pub struct Example {
+    pub what: &'static str,
     /// The names, or why there are none.
-    names: Result<String, String>,
+    pub names: Result<String, String>,
 }
 
 #[derive(Template)]
@@ -168,46 +169,46 @@ impl Names {
         Ok(names.collect::<Vec<_>>().join(", "))
     }
 
-    fn shown(&self) -> Result<String, Failure> {
+    fn examples(&self) -> Vec<Example> {
         let files = [("", ".glb"), ("", ".glb")];
         let parts = PARTS.map(|p| (p, ""));
         let maps = [("normal", ".png"), ("base_colour", ".png")];
-        let view = NamesView {
-            examples: vec![
-                Example {
-                    what: "Files",
-                    names: self.example(
-                        &self.file_names,
-                        &[Field::Asset, Field::Tier, Field::Date],
-                        &files,
-                        true,
-                    ),
-                },
-                Example {
-                    what: "Objects",
-                    names: self.example(
-                        &self.object_names,
-                        &[Field::Part, Field::Asset, Field::Tier],
-                        &parts,
-                        false,
-                    ),
-                },
-                Example {
-                    what: "Pictures",
-                    names: self.example(
-                        &self.map_names,
-                        &[Field::Asset, Field::Map, Field::Size, Field::Date],
-                        &maps,
-                        true,
-                    ),
-                },
-            ],
-        };
-        Ok(view.render()?)
+        vec![
+            Example {
+                what: "Files",
+                names: self.example(
+                    &self.file_names,
+                    &[Field::Asset, Field::Tier, Field::Date],
+                    &files,
+                    true,
+                ),
+            },
+            Example {
+                what: "Objects",
+                names: self.example(
+                    &self.object_names,
+                    &[Field::Part, Field::Asset, Field::Tier],
+                    &parts,
+                    false,
+                ),
+            },
+            Example {
+                what: "Pictures",
+                names: self.example(
+                    &self.map_names,
+                    &[Field::Asset, Field::Map, Field::Size, Field::Date],
+                    &maps,
+                    true,
+                ),
+            },
+        ]
     }
 }
 
 /// `GET /briefs/names`: names as typed patterns would make them.
 pub async fn names(Query(names): Query<Names>) -> Result<Html<String>, Failure> {
-    Ok(Html(names.shown()?))
+    let view = NamesView {
+        examples: names.examples(),
+    };
+    Ok(Html(view.render()?))
 }
