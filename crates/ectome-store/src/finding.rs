@@ -64,6 +64,13 @@ pub(crate) fn anywhere(text: &str) -> String {
     format!("%{plain}%")
 }
 
+/// SQL counts with a sign; what it counts has none.
+fn counted<K>(rows: Vec<(K, i64)>) -> Vec<(K, u64)> {
+    rows.into_iter()
+        .map(|(k, n)| (k, n.unsigned_abs()))
+        .collect()
+}
+
 impl Store {
     /// A stretch of the assets that are asked for, and how many there are in all.
     ///
@@ -117,17 +124,12 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn assets_by_brief(&self) -> Result<Vec<(u64, u64)>, StoreError> {
-        let rows = sqlx::query(
-            "SELECT brief, COUNT(*) AS n FROM assets WHERE inspection IS NOT NULL GROUP BY brief",
+        let rows: Vec<(u64, i64)> = sqlx::query_as(
+            "SELECT brief, COUNT(*) FROM assets WHERE inspection IS NOT NULL GROUP BY brief",
         )
         .fetch_all(&self.pool)
         .await?;
-        rows.iter()
-            .map(|row| {
-                let count = row.try_get::<i64, _>("n")?.unsigned_abs();
-                Ok((row.try_get("brief")?, count))
-            })
-            .collect()
+        Ok(counted(rows))
     }
 
     /// The latest assets that a brief judges, so many at most.
@@ -175,16 +177,11 @@ impl Store {
     /// # Errors
     /// See [`StoreError`].
     pub async fn tags(&self) -> Result<Vec<(String, u64)>, StoreError> {
-        let rows =
-            sqlx::query("SELECT tag, COUNT(*) AS n FROM asset_tags GROUP BY tag ORDER BY tag")
+        let rows: Vec<(String, i64)> =
+            sqlx::query_as("SELECT tag, COUNT(*) FROM asset_tags GROUP BY tag ORDER BY tag")
                 .fetch_all(&self.pool)
                 .await?;
-        rows.iter()
-            .map(|row| {
-                let count = row.try_get::<i64, _>("n")?.unsigned_abs();
-                Ok((row.try_get("tag")?, count))
-            })
-            .collect()
+        Ok(counted(rows))
     }
 
     /// Gives assets a tag, or takes it from them.

@@ -5,7 +5,8 @@ mod common;
 use common::{Fixture, sheet};
 use ectome_recipe::Brief;
 use ectome_store::{
-    chain::Fill,
+    asset::Asset,
+    chain::{ChainTier, Fill},
     parcel::{ParcelState, ParcelsWanted},
     work::{Accepts, Lane, State},
 };
@@ -19,18 +20,23 @@ fn all() -> ParcelsWanted {
     }
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn a_parcel_waits_for_its_tiers_and_is_found_again() {
-    let f = Fixture::new().await;
-    let id = f.asset("Quay lamp", &sheet(16)).await.id;
+/// An asset whose chain is asked for and not made yet.
+async fn chained(f: &Fixture, name: &str) -> (Asset, Brief, Vec<ChainTier>) {
+    let id = f.asset(name, &sheet(16)).await.id;
     f.work_off().await;
     let asset = f.store.asset(id).await.unwrap();
-    let brief = Brief::from_toml(BRIEF).unwrap();
     f.store
         .ask_for_chain(&asset, &[Fill::to(300), Fill::to(100)], None)
         .await
         .unwrap();
     let chain = f.store.chain(id).await.unwrap();
+    (asset, Brief::from_toml(BRIEF).unwrap(), chain)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_parcel_waits_for_its_tiers_and_is_found_again() {
+    let f = Fixture::new().await;
+    let (asset, brief, chain) = chained(&f, "Quay lamp").await;
     // The tiers are not made yet.
     let first = f
         .store
@@ -111,15 +117,7 @@ async fn a_parcel_waits_for_its_tiers_and_is_found_again() {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_failed_with_a_tier_goes_on_with_it() {
     let f = Fixture::new().await;
-    let id = f.asset("lamp", &sheet(16)).await.id;
-    f.work_off().await;
-    let asset = f.store.asset(id).await.unwrap();
-    let brief = Brief::from_toml(BRIEF).unwrap();
-    f.store
-        .ask_for_chain(&asset, &[Fill::to(300), Fill::to(100)], None)
-        .await
-        .unwrap();
-    let chain = f.store.chain(id).await.unwrap();
+    let (asset, brief, chain) = chained(&f, "lamp").await;
     let parcel = f
         .store
         .ask_for_parcel(&asset, &brief, &chain)
