@@ -10,9 +10,12 @@ use crate::http;
 /// When it is not within two minutes.
 pub fn wait_for(what: &str, mut there: impl FnMut() -> bool) {
     let deadline = Instant::now() + Duration::from_secs(120);
+    // What is over soon is not missed, and what takes long is not held up by the asking.
+    let mut pause = Duration::from_millis(20);
     while !there() {
         assert!(Instant::now() < deadline, "never happened: {what}");
-        std::thread::sleep(Duration::from_millis(20));
+        std::thread::sleep(pause);
+        pause = (pause * 5 / 4).min(Duration::from_millis(300));
     }
 }
 

@@ -25,7 +25,7 @@ fn tool(name: &str) -> PathBuf {
         .join(name)
 }
 
-fn node(script: &str, arguments: &[&Path]) {
+fn node(script: &str, arguments: &[&Path]) -> Vec<u8> {
     let done = Command::new("node")
         .arg(tool(script))
         .args(arguments)
@@ -33,6 +33,7 @@ fn node(script: &str, arguments: &[&Path]) {
         .expect("node runs what is not ours; ./check installs it");
     let says = String::from_utf8_lossy(&done.stderr);
     assert!(done.status.success(), "{script}: {says}");
+    done.stdout
 }
 
 /// The npm model `bunny`, 3 674 triangles, as an OBJ in `folder`.
@@ -43,6 +44,18 @@ pub fn bunny(folder: &Path) -> PathBuf {
     let path = folder.join("bunny.obj");
     node("bunny.cjs", &[&path]);
     path
+}
+
+/// The texels of a level of a KTX2 file as the transcoder that ships with three.js makes them, four bytes each. That every format of blocks
+/// can be made of it is looked at on the way.
+///
+/// # Panics
+/// When it cannot read it, or is not installed; `./check` installs it.
+pub fn texels_of_ktx2(file: &[u8], level: usize) -> Vec<u8> {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("picture.ktx2");
+    std::fs::write(&path, file).expect("room");
+    node("ktx2.cjs", &[&path, Path::new(&level.to_string())])
 }
 
 /// Reads a model.

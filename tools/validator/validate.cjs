@@ -1,4 +1,4 @@
-// usage: node validate.cjs FILE…   One line of JSON per file: errors, warnings, triangles, messages.
+// usage: node validate.cjs FILE…   One line of JSON per file: errors, warnings and their codes, triangles, messages.
 const fs = require('node:fs');
 const path = require('node:path');
 const validator = require('gltf-validator');
@@ -14,6 +14,7 @@ const validator = require('gltf-validator');
     console.log(JSON.stringify({
       errors: report.issues.numErrors,
       warnings: report.issues.numWarnings,
+      warned: [...new Set(report.issues.messages.filter((m) => m.severity === 1).map((m) => m.code))],
       triangles: report.info.totalTriangleCount,
       messages: report.issues.messages.slice(0, 8).map((m) => `${m.code} ${m.pointer ?? ''}`),
     }));

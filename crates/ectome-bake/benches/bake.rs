@@ -1,9 +1,11 @@
 //! What a map costs: a million triangles onto a low mesh. `cargo bench --workspace --bench bake`
 
+#[path = "../tests/suite/sheet.rs"]
+mod sheet;
+
 use divan::Bencher;
 use ectome_bake::{Kind, Settings, Source, bake};
-use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress};
-use glam::{Affine3A, Vec2, Vec3};
+use ectome_mesh::{Mesh, Progress};
 
 fn main() {
     divan::main();
@@ -11,28 +13,9 @@ fn main() {
 
 /// Waves over the unit square, `n` × `n` squares.
 fn waves(n: u32, height: f32) -> Mesh {
-    let mut p = Primitive {
-        uv_sets: vec![Vec::new()],
-        ..Primitive::default()
-    };
-    for j in 0..=n {
-        for i in 0..=n {
-            let (u, v) = (i as f32 / n as f32, j as f32 / n as f32);
-            let wave = (40.0 * u).sin() * (40.0 * v).sin() + 0.3 * (170.0 * u * v).sin();
-            p.positions.push(Vec3::new(u, height * wave, v));
-            p.uv_sets[0].push(Vec2::new(u, v));
-        }
-    }
-    for j in 0..n {
-        for i in 0..n {
-            let a = j * (n + 1) + i;
-            let (b, c, d) = (a + 1, a + n + 2, a + n + 1);
-            p.corners.extend([a, d, c, a, c, b]);
-        }
-    }
-    let mut builder = MeshBuilder::new();
-    builder.part("waves", Affine3A::IDENTITY).primitive(p);
-    builder.finish()
+    sheet::sheet(n, |u, v| {
+        height * ((40.0 * u).sin() * (40.0 * v).sin() + 0.3 * (170.0 * u * v).sin())
+    })
 }
 
 #[divan::bench(args = [512, 2048], sample_count = 3)]

@@ -16,15 +16,22 @@ pub struct Around {
 }
 
 /// What is asked of places.
-#[derive(Clone, Copy)]
 pub struct Asked {
-    pub rays: u32,
+    /// Where the rays that look at the sky point, and those that look for thickness; either may be empty.
+    sky: Vec<Aim>,
+    through: Vec<Aim>,
     /// How far rays look, in metres.
-    pub distance: f32,
+    distance: f32,
     /// How far a ray is lifted off the surface it begins on, in metres.
-    pub lift: f32,
-    pub sky: bool,
-    pub thickness: bool,
+    lift: f32,
+}
+
+/// A point of the Hammersley set: the first coordinate, and the cosine and sine of the second as an angle.
+#[derive(Clone, Copy)]
+struct Aim {
+    first: f32,
+    cos: f32,
+    sin: f32,
 }
 
 /// Rays through the solid stay within this cone: tangent of 15°.
@@ -33,6 +40,18 @@ const CONE: f32 = 0.268;
 const THROUGH: u32 = 8;
 
 impl Asked {
+    /// So many rays to the sky, and a share of as many for thickness, where they are asked for.
+    pub fn of(rays: u32, (sky, thickness): (bool, bool), distance: f32, lift: f32) -> Self {
+        let rays = rays.max(1);
+        let some = |n: u32, wanted: bool| (0..if wanted { n } else { 0 }).map(move |i| aim(i, n));
+        Self {
+            sky: some(rays, sky).collect(),
+            through: some((rays / THROUGH).max(1), thickness).collect(),
+            distance,
+            lift,
+        }
+    }
+
     /// Looks around at a place. `seed` turns the directions, so that neighbours do not share their error.
     pub fn around(&self, target: &Target, seen: &Seen, seed: u64) -> Around {
         let mut out = Around {
@@ -40,15 +59,23 @@ impl Asked {
             ..Around::default()
         };
         let turn = [hash(seed), hash(seed ^ 0x9E37_79B9_7F4A_7C15)];
-        let (t, b) = seen.normal.any_orthonormal_pair();
-        if self.sky {
+        let around = (std::f32::consts::TAU * turn[1]).sin_cos();
+        // A point of the set turned: its first coordinate, and the direction of the second.
+        let turned = |aim: &Aim| {
+            let first = aim.first + turn[0];
+            let first = if first < 1.0 { first } else { first - 1.0 };
+            let (sin, cos) = around;
+            let direction = [aim.cos * cos - aim.sin * sin, aim.sin * cos + aim.cos * sin];
+            (first, direction)
+        };
+        if !self.sky.is_empty() {
+            let (t, b) = seen.normal.any_orthonormal_pair();
             let origin = seen.point + seen.straight * self.lift;
             let mut free = 0u32;
             let mut sum = Vec3::ZERO;
-            for i in 0..self.rays {
-                let [u, v] = point(i, self.rays, turn);
+            for aim in &self.sky {
+                let (u, [cos, sin]) = turned(aim);
                 // By the cosine to the normal: a disc lifted onto the half ball (Malley's method).
-                let (sin, cos) = (std::f32::consts::TAU * v).sin_cos();
                 let r = u.sqrt();
                 let up = (1.0 - u).max(0.0).sqrt();
                 let direction = t * (r * cos) + b * (r * sin) + seen.normal * up;
@@ -61,18 +88,16 @@ impl Asked {
                     sum += direction;
                 }
             }
-            out.open = free as f32 / self.rays.max(1) as f32;
+            out.open = free as f32 / self.sky.len() as f32;
             out.bent = sum.normalize_or(seen.normal);
         }
-        if self.thickness {
+        if !self.through.is_empty() {
             let inward = -seen.straight;
             let (t, b) = inward.any_orthonormal_pair();
             let origin = seen.point + inward * self.lift;
-            let count = (self.rays / THROUGH).max(1);
             let (mut sum, mut met) = (0.0, 0u32);
-            for i in 0..count {
-                let [u, v] = point(i, count, turn);
-                let (sin, cos) = (std::f32::consts::TAU * v).sin_cos();
+            for aim in &self.through {
+                let (u, [cos, sin]) = turned(aim);
                 let r = u.sqrt() * CONE;
                 let along = (inward + t * (r * cos) + b * (r * sin)).normalize();
                 if let Some(far) = target.first(origin, along, f32::MAX, seen.face, None) {
@@ -87,12 +112,16 @@ impl Asked {
     }
 }
 
-/// Point `i` of `n` of the Hammersley set (J. M. Hammersley, 1960), turned (R. Cranley, T. Patterson, *Randomization of Number
-/// Theoretic Methods for Multiple Integration*, 1976).
-fn point(i: u32, n: u32, turn: [f32; 2]) -> [f32; 2] {
-    let first = (i as f32 + 0.5) / n as f32;
+/// Point `i` of `n` of the Hammersley set (J. M. Hammersley, 1960), which each place turns (R. Cranley, T. Patterson, *Randomization of
+/// Number Theoretic Methods for Multiple Integration*, 1976).
+fn aim(i: u32, n: u32) -> Aim {
     let second = i.reverse_bits() as f32 / 4_294_967_296.0;
-    [(first + turn[0]).fract(), (second + turn[1]).fract()]
+    let (sin, cos) = (std::f32::consts::TAU * second).sin_cos();
+    Aim {
+        first: (i as f32 + 0.5) / n as f32,
+        cos,
+        sin,
+    }
 }
 
 /// A number from 0 to 1 for each seed (*SplitMix64*; G. L. Steele, D. Lea, C. H. Flood, *Fast Splittable Pseudorandom Number

@@ -129,6 +129,16 @@ impl Kind {
         matches!(self, Self::PartId | Self::MaterialId)
     }
 
+    /// What it holds where nothing of the source is near, as where an opening was closed: the low mesh as it is by itself. `None` where
+    /// that says nothing, or differs from place to place.
+    pub(crate) fn by_itself(self) -> Option<[f32; 3]> {
+        match self {
+            Self::Normal | Self::BentNormal => Some([0.5, 0.5, 1.0]),
+            Self::Curvature | Self::Height => Some([0.5; 3]),
+            _ => None,
+        }
+    }
+
     /// True where many rays are sent from each place.
     pub fn needs_many_rays(self) -> bool {
         matches!(self, Self::Occlusion | Self::BentNormal | Self::Thickness)

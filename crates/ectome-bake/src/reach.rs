@@ -53,16 +53,22 @@ impl Reaches {
     }
 
     /// The place of the source nearest to a place of the low mesh, near enough to belong to it where the reach is multiplied by
-    /// `times`.
-    pub fn nearest(&self, face: usize, w: Vec3, point: Vec3, times: f32) -> Option<nearest::Place> {
+    /// `times`. `last` is what was found for a place beside it, and then what was found here: it shortens the search.
+    pub fn nearest(
+        &self,
+        face: usize,
+        w: Vec3,
+        point: Vec3,
+        times: f32,
+        last: &mut Option<Vec3>,
+    ) -> Option<nearest::Place> {
         let nearby = self.nearby.as_ref()?;
         let at = 3 * face;
         let within =
             nearby.within[at] * w.x + nearby.within[at + 1] * w.y + nearby.within[at + 2] * w.z;
-        nearby
-            .source
-            .nearest(point)
-            .filter(|n| n.distance <= within * times)
+        let found = nearby.source.nearest_after(point, within * times, *last);
+        *last = found.map(|n| n.point).or(*last);
+        found
     }
 
     pub fn at(&self, face: usize, w: Vec3) -> (f32, f32) {

@@ -15,7 +15,7 @@ use crate::{
     ids,
     look::Looker,
     reach::Reaches,
-    spread::spread,
+    spread::{Known, spread},
     state::{Counts, State},
     target::Target,
     tile::{Plan, TURN, Tile},
@@ -172,13 +172,15 @@ pub fn bake_again(
         metres: &metres,
         bounds: (own.min, (own.max - own.min).max(Vec3::splat(1e-9))),
         curvature_radius,
-        asked: Asked {
-            rays: settings.rays.max(1),
-            distance: settings.distance.unwrap_or(f32::MAX),
-            lift: diagonal * 1e-5,
-            sky: asks(Kind::Occlusion) || asks(Kind::BentNormal),
-            thickness: asks(Kind::Thickness),
-        },
+        asked: Asked::of(
+            settings.rays,
+            (
+                asks(Kind::Occlusion) || asks(Kind::BentNormal),
+                asks(Kind::Thickness),
+            ),
+            settings.distance.unwrap_or(f32::MAX),
+            diagonal * 1e-5,
+        ),
         part_colours: &part_colours,
         material_colours: &material_colours,
     };
@@ -186,6 +188,7 @@ pub fn bake_again(
     let (canvases, states, turns, rays) = tiles(&plan, before, progress)?;
     progress.stage("Filling the ground");
     let covered: Vec<bool> = states.iter().map(|s| *s == State::Baked).collect();
+    let missed: Vec<bool> = states.iter().map(|s| s.is_miss()).collect();
     if !covered.contains(&true) && states.iter().all(|s| *s == State::Bare) {
         return Err(BakeError::NothingInside(settings.sheet + 1));
     }
@@ -195,11 +198,23 @@ pub fn bake_again(
         .zip(canvases)
         .map(|(&kind, canvas)| {
             let (mut texels, range_m) = canvas.finished(kind, &covered, settings);
+            let own = kind.by_itself();
+            if let Some(own) = own {
+                let c = kind.channels();
+                for i in (0..missed.len()).filter(|&i| missed[i]) {
+                    for (k, &value) in own[..c].iter().enumerate() {
+                        texels[i * c + k] = coded(kind, value, i * c + k, settings.deep);
+                    }
+                }
+            }
             spread(
                 &mut texels,
                 kind.channels(),
                 settings.size as usize,
-                &covered,
+                Known {
+                    covered: &covered,
+                    own: own.map(|_| &missed[..]),
+                },
                 settings.padding,
                 !kind.is_id(),
             );

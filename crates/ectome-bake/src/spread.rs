@@ -2,17 +2,26 @@
 
 use ectome_texture::fill::filled;
 
+/// Which texels hold something.
+#[derive(Clone, Copy)]
+pub struct Known<'a> {
+    /// They show the source.
+    pub covered: &'a [bool],
+    /// They hold what the low mesh has by itself: kept where nothing of the source is near, grown over beside it.
+    pub own: Option<&'a [bool]>,
+}
+
 /// Grows what is covered by `padding` texels, then fills the rest smoothly; values that may not be mixed are copied from the
 /// nearest instead.
 pub fn spread(
     texels: &mut [u16],
     channels: usize,
     size: usize,
-    covered: &[bool],
+    given: Known<'_>,
     padding: u32,
     mix: bool,
 ) {
-    let mut known = covered.to_vec();
+    let mut known = given.covered.to_vec();
     let rings = if mix { padding as usize } else { usize::MAX };
     // The texels beside what is known, ring by ring.
     let mut edge: Vec<u32> = (0..known.len() as u32)
@@ -51,6 +60,9 @@ pub fn spread(
         next.sort_unstable();
         next.dedup();
         edge = next;
+    }
+    if let Some(own) = given.own {
+        known.iter_mut().zip(own).for_each(|(k, &own)| *k |= own);
     }
     if mix {
         match channels {
@@ -103,9 +115,13 @@ mod tests {
         };
         let mut ids: Vec<u16> = (0..size * size).map(given).collect();
         let mut figures = ids.clone();
-        spread(&mut ids, 1, size, &covered, 2, false);
+        let known = Known {
+            covered: &covered,
+            own: None,
+        };
+        spread(&mut ids, 1, size, known, 2, false);
         assert!(ids.iter().all(|&v| v == 100 || v == 900));
-        spread(&mut figures, 1, size, &covered, 2, true);
+        spread(&mut figures, 1, size, known, 2, true);
         for y in 0..size {
             let row = &figures[y * size..(y + 1) * size];
             assert_eq!((row[0], row[4], row[11], row[15]), (100, 100, 900, 900));

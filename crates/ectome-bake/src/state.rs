@@ -16,6 +16,11 @@ pub enum State {
 }
 
 impl State {
+    /// True for what an island covers and no ray found.
+    pub fn is_miss(self) -> bool {
+        matches!(self, Self::Nothing | Self::Behind)
+    }
+
     /// What tells more.
     pub(crate) fn or(self, other: Self) -> Self {
         self.max(other)

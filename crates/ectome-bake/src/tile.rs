@@ -98,6 +98,7 @@ impl Plan<'_> {
         }
         let many = kinds.iter().any(|k| k.needs_many_rays());
         let mut spots: Vec<Option<Spot>> = vec![None; if many { TILE * TILE } else { 0 }];
+        let mut last = None;
         for block in 0..(TILE / BLOCK) * (TILE / BLOCK) {
             progress.go_on()?;
             let from = [
@@ -109,7 +110,7 @@ impl Plan<'_> {
                 let texel = (from[1] + y) * TILE + from[0] + x;
                 let own = &samples[texel * n * n..(texel + 1) * n * n];
                 (states[texel], turns[texel]) =
-                    self.texel(texel, own, kinds, &mut maps, &mut spots);
+                    self.texel(texel, own, kinds, &mut maps, &mut spots, &mut last);
             }
         }
         if many {
@@ -122,7 +123,8 @@ impl Plan<'_> {
         })
     }
 
-    /// The rays of one texel, and all maps that one ray a sample is enough for. Says also how far normals turn inside it.
+    /// The rays of one texel, and all maps that one ray a sample is enough for. Says also how far normals turn inside it. `last` is the
+    /// place of the source nearest to what was looked at before.
     fn texel(
         &self,
         texel: usize,
@@ -130,6 +132,7 @@ impl Plan<'_> {
         kinds: &[Kind],
         maps: &mut [Vec<f32>],
         spots: &mut [Option<Spot>],
+        last: &mut Option<Vec3>,
     ) -> (State, u8) {
         let n = self.settings.samples as f32;
         let (mut hits, mut state) = (0u32, State::Bare);
@@ -152,7 +155,7 @@ impl Plan<'_> {
             };
             let seen = match found {
                 Found::Front { face, t } => Some(at_ray(face, t)),
-                _ => self.nearby(face, sample, &place, times, footprint),
+                _ => self.nearby(sample, &place, times, footprint, last),
             };
             let Some(seen) = seen else {
                 state = state.or(match found {
@@ -223,15 +226,16 @@ impl Plan<'_> {
     /// What belongs to a place whose ray met nothing: the nearest of the source that looks the same way and may be baked from.
     fn nearby(
         &self,
-        face: usize,
         sample: &Sample,
         place: &Place,
         times: f32,
         footprint: f32,
+        last: &mut Option<Vec3>,
     ) -> Option<Seen> {
+        let face = sample.face as usize;
         let near = self
             .reaches
-            .nearest(face, sample.weights, place.point, times)?;
+            .nearest(face, sample.weights, place.point, times, last)?;
         let seen = self.looker.seen(near.face, near.point, footprint);
         let is_its_own = match &self.settings.matching {
             crate::Matching::All => true,

@@ -11,6 +11,7 @@
 //! | [`tide_plate()`] | numerals turned into mesh, n-gons |
 //! | [`rope_winch()`] | quads, equal parts by the dozen, mirror images |
 //! | [`enamel_kettle()`] | torn into patches, one texture that must survive |
+//! | [`wreck_shelf()`] | a kit-bash: pieces run into one another, buried insides, a slit, an open underside, a sheet |
 //! | [`signal_station()`] | four of them as one assembly with textures of 8192 and 4096 texels, made on request |
 //! | [`write_skerry()`] | tens of millions of triangles, written on request |
 //!
@@ -27,6 +28,7 @@ mod kettle;
 mod noise;
 mod polygons;
 mod post;
+mod shelf;
 mod skerry;
 mod solid;
 mod station;
@@ -38,6 +40,7 @@ pub use bell::fog_bell;
 pub use figurehead::figurehead;
 pub use kettle::enamel_kettle;
 pub use post::mooring_post;
+pub use shelf::wreck_shelf;
 pub use skerry::write_skerry;
 pub use station::signal_station;
 pub use tide_plate::tide_plate;
@@ -68,7 +71,7 @@ pub struct Asset {
     pub make: fn() -> Scene,
     /// The nearest it is seen from in the demo scene, in metres.
     pub seen_from_m: f64,
-    /// How often it stands there.
+    /// How often it stands there; 0 where it does not.
     pub copies: u32,
     /// Its quads and n-gons matter: it is handed over as OBJ, which keeps them.
     pub polygons: bool,
@@ -90,7 +93,7 @@ impl Asset {
 }
 
 /// All demo assets.
-pub const ASSETS: [Asset; 6] = [
+pub const ASSETS: [Asset; 7] = [
     Asset {
         file: "fog_bell",
         title: "Fog bell",
@@ -143,6 +146,15 @@ pub const ASSETS: [Asset; 6] = [
         make: enamel_kettle,
         seen_from_m: 1.0,
         copies: 3,
+        polygons: false,
+    },
+    Asset {
+        file: "wreck_shelf",
+        title: "Wreck shelf",
+        brief: "Headset, environment piece",
+        make: wreck_shelf,
+        seen_from_m: 5.0,
+        copies: 0,
         polygons: false,
     },
 ];

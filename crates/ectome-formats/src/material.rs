@@ -4,6 +4,8 @@
 //! they were, extensions and all, and only their indices are renumbered when unused ones are left
 //! out. The few properties that pictures need have typed readers.
 
+use std::collections::HashMap;
+
 use serde_json::{Map, Value, json};
 
 /// A picture in its own file format.
@@ -20,6 +22,9 @@ pub struct Image {
 impl Image {
     /// Width and height in texels, read from the header; `None` if the bytes are no known picture.
     pub fn size(&self) -> Option<(u32, u32)> {
+        if let Some([width, height]) = ectome_texture::ktx2::size(&self.bytes) {
+            return Some((width, height));
+        }
         image::ImageReader::new(std::io::Cursor::new(&self.bytes))
             .with_guessed_format()
             .ok()?
@@ -180,6 +185,10 @@ impl Library {
                 place(&mut self.textures, texture)
             })
             .collect();
+        let mut known = HashMap::new();
+        for (i, material) in self.materials.iter().enumerate() {
+            known.entry(material.to_string()).or_insert(i as u32);
+        }
         let mut renumbered = |mut material: Value| {
             visit_texture_slots(&mut material, &mut |_, slot| {
                 let old = slot["index"]
@@ -189,7 +198,11 @@ impl Library {
                     slot.insert("index".to_owned(), json!(new));
                 }
             });
-            place(&mut self.materials, material) as u32
+            // By its text: an assembly may have ten thousand.
+            *known.entry(material.to_string()).or_insert_with(|| {
+                self.materials.push(material);
+                self.materials.len() as u32 - 1
+            })
         };
         other.materials.into_iter().map(&mut renumbered).collect()
     }

@@ -39,6 +39,7 @@ fn picture_name(at: usize, picture: &Image) -> String {
     let end = match &*picture.mime {
         "image/jpeg" => "jpg",
         "image/webp" => "webp",
+        "image/ktx2" => "ktx2",
         _ => "png",
     };
     let name: String = picture

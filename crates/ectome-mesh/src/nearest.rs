@@ -14,7 +14,7 @@ use obvhs::{
 
 use rayon::prelude::*;
 
-use crate::{Mesh, hierarchy::depth};
+use crate::{Cancelled, Mesh, Progress, hierarchy::depth};
 
 /// A place on a surface.
 #[derive(Clone, Copy, Debug)]
@@ -30,10 +30,10 @@ pub struct Place {
 /// A surface that answers nearest-point queries.
 pub struct SurfaceIndex {
     bvh: Bvh2,
-    /// By face.
-    triangles: Vec<Triangle>,
     /// In the order of the hierarchy's leaves: what lies together is read together.
     leaves: Vec<Leaf>,
+    /// By face, where it stands among the leaves.
+    leaf_of: Vec<u32>,
     /// Entries that a walk may need room for.
     depth: usize,
 }
@@ -51,15 +51,31 @@ const TOGETHER: usize = 512;
 /// Entries of a walk that stand on the stack; what is deeper takes memory for each query.
 const USUAL_DEPTH: usize = 128;
 
+/// The triangles of a mesh as the hierarchy takes them.
+fn triangles(mesh: &Mesh) -> Vec<Triangle> {
+    let one = |f: usize| {
+        let [v0, v1, v2] = mesh.triangle(f).map(Vec3A::from);
+        Triangle { v0, v1, v2 }
+    };
+    (0..mesh.face_count()).map(one).collect()
+}
+
 impl SurfaceIndex {
-    /// Indexes an all-triangle mesh. About 300 bytes a triangle.
+    /// Indexes an all-triangle mesh. About 110 bytes a triangle, and more than twice that while it is made.
     pub fn of(mesh: &Mesh) -> Self {
-        let triangles: Vec<Triangle> = (0..mesh.face_count())
-            .map(|f| {
-                let [v0, v1, v2] = mesh.triangle(f).map(Vec3A::from);
-                Triangle { v0, v1, v2 }
-            })
-            .collect();
+        Self::of_triangles(triangles(mesh))
+    }
+
+    /// The same, stopped when somebody asks: what takes a second for two million triangles is left to its end by itself then.
+    ///
+    /// # Errors
+    /// [`Cancelled`].
+    pub fn of_while(mesh: &Mesh, progress: &Progress) -> Result<Self, Cancelled> {
+        let triangles = triangles(mesh);
+        progress.beside(move || Self::of_triangles(triangles))
+    }
+
+    fn of_triangles(triangles: Vec<Triangle>) -> Self {
         let params = BvhBuildParams::fast_build();
         let bvh = build_bvh2_from_tris(&triangles, params, &mut Duration::default());
         let depth = depth(&bvh) + 1;
@@ -70,18 +86,23 @@ impl SurfaceIndex {
                 face,
             }
         };
+        let leaves: Vec<Leaf> = bvh.primitive_indices.iter().map(leaf).collect();
+        drop(triangles);
+        let mut leaf_of = vec![0; leaves.len()];
+        for (at, leaf) in leaves.iter().enumerate() {
+            leaf_of[leaf.face as usize] = at as u32;
+        }
         Self {
-            leaves: bvh.primitive_indices.iter().map(leaf).collect(),
             bvh,
-            triangles,
+            leaves,
+            leaf_of,
             depth,
         }
     }
 
     /// The corners of triangle `face`.
     pub fn triangle(&self, face: u32) -> [Vec3; 3] {
-        let t = &self.triangles[face as usize];
-        [t.v0.into(), t.v1.into(), t.v2.into()]
+        self.leaves[self.leaf_of[face as usize] as usize].corners
     }
 
     /// The nearest place to `query`, or `None` on an empty surface.
@@ -97,13 +118,7 @@ impl SurfaceIndex {
             .flat_map_iter(|some| {
                 let mut last: Option<Vec3> = None;
                 some.iter().map(move |&q| {
-                    // What was found lies on the surface, so nothing further off than that can be the nearest. A little more
-                    // for rounding; where even that finds nothing, everything is searched.
-                    let most = last.map_or(f32::INFINITY, |p| {
-                        let reach = q.abs().max_element().max(p.abs().max_element());
-                        q.distance(p) * 1.0001 + reach * 1e-6
-                    });
-                    let found = self.nearest_within(q, most);
+                    let found = self.nearest_after(q, f32::INFINITY, last);
                     let found = found.or_else(|| self.nearest(q));
                     last = found.map(|f| f.point);
                     found
@@ -168,17 +183,17 @@ impl SurfaceIndex {
 
     /// A distance within which something is to be found: that of triangle `face`, with a little more for rounding.
     fn bound(&self, query: Vec3, face: u32) -> f32 {
-        let Some(t) = self.triangles.get(face as usize) else {
+        let Some(&at) = self.leaf_of.get(face as usize) else {
             return f32::INFINITY;
         };
-        let [a, b, c] = [t.v0, t.v1, t.v2].map(|p| Vec3::from(p).as_dvec3());
+        let [a, b, c] = self.leaves[at as usize].corners.map(|p| p.as_dvec3());
         let exact = query.as_dvec3();
         let distance = exact.distance(nearest_on_triangle(exact, a, b, c)) as f32;
         distance * 1.0001 + query.abs().max_element() * 1e-6
     }
 
-    /// The nearest place that is at most so far off.
-    fn nearest_within(&self, query: Vec3, most: f32) -> Option<Place> {
+    /// The nearest place that is at most `most` off: the less that is, the less is searched.
+    pub fn nearest_within(&self, query: Vec3, most: f32) -> Option<Place> {
         let mut best: Option<Place> = None;
         self.visit_within(query, most, |place| {
             if best.is_none_or(|b| place.distance < b.distance) {
@@ -189,10 +204,21 @@ impl SurfaceIndex {
         best
     }
 
+    /// The same where a point of the surface is known: nothing further off than that can be the nearest, so a near one makes the search
+    /// short. What is found is the same with any of them.
+    pub fn nearest_after(&self, query: Vec3, most: f32, known: Option<Vec3>) -> Option<Place> {
+        // A little more for rounding.
+        let bound = known.map_or(f32::INFINITY, |p| {
+            let size = query.abs().max_element().max(p.abs().max_element());
+            query.distance(p) * 1.0001 + size * 1e-6
+        });
+        self.nearest_within(query, most.min(bound))
+    }
+
     /// Calls `visit` with the nearest place of each triangle that may lie within `radius`; `visit`
     /// returns the radius to go on with.
     pub fn visit_within(&self, query: Vec3, radius: f32, mut visit: impl FnMut(Place) -> f32) {
-        if self.triangles.is_empty() {
+        if self.leaves.is_empty() {
             return;
         }
         let (q, exact) = (Vec3A::from(query), query.as_dvec3());
@@ -406,15 +432,17 @@ mod tests {
         fn the_hierarchy_finds_what_a_search_of_all_finds(
             x in -2f32..2.0, y in -2f32..2.0, z in -2f32..2.0,
         ) {
-            let surface = SurfaceIndex::of(&shapes::torus(1.0, 0.4, 17, 9));
+            let mesh = shapes::torus(1.0, 0.4, 17, 9);
+            let surface = SurfaceIndex::of(&mesh);
             let q = Vec3::new(x, y, z);
-            let all = surface
-                .triangles
-                .iter()
-                .map(|t| {
-                    let [a, b, c] = [t.v0, t.v1, t.v2].map(|p| Vec3::from(p).as_dvec3());
-                    nearest_on_triangle(q.as_dvec3(), a, b, c)
+            let all = (0..mesh.face_count())
+                .map(|f| {
+                    prop_assert_eq!(surface.triangle(f as u32), mesh.triangle(f));
+                    let [a, b, c] = mesh.triangle(f).map(|p| p.as_dvec3());
+                    Ok(nearest_on_triangle(q.as_dvec3(), a, b, c))
                 })
+                .collect::<Result<Vec<_>, _>>()?
+                .into_iter()
                 .map(|p| p.distance(q.as_dvec3()) as f32)
                 .fold(f32::INFINITY, f32::min);
             prop_assert!((surface.nearest(q).unwrap().distance - all).abs() < 1e-6);

@@ -1,11 +1,19 @@
 //! How far a piece of kernel work is, and whether it should stop.
 
-use std::sync::{
-    Arc, Mutex,
-    atomic::{AtomicBool, AtomicU32, Ordering},
+use std::{
+    sync::{
+        Arc, Mutex,
+        atomic::{AtomicBool, AtomicU32, Ordering},
+        mpsc,
+    },
+    thread,
+    time::Duration,
 };
 
 use thiserror::Error;
+
+/// How often work that cannot be asked to stop is asked for, and whether anybody still waits for it.
+const GLANCE: Duration = Duration::from_millis(20);
 
 /// The work was asked to stop and did.
 #[derive(Clone, Copy, Debug, Error, PartialEq, Eq)]
@@ -97,6 +105,32 @@ impl Progress {
         match self.is_cancelled() {
             true => Err(Cancelled),
             false => Ok(()),
+        }
+    }
+
+    /// Does work that cannot be asked to stop: on a thread of its own, which is left to its end when somebody asks. Its result is thrown
+    /// away then.
+    ///
+    /// # Errors
+    /// [`Cancelled`] when somebody asked to stop.
+    pub fn beside<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, Cancelled> {
+        let (tell, told) = mpsc::channel();
+        let worker = thread::spawn(move || {
+            // Nobody may be waiting any more.
+            let _ = tell.send(work());
+        });
+        loop {
+            match told.recv_timeout(GLANCE) {
+                Ok(made) => return Ok(made),
+                Err(mpsc::RecvTimeoutError::Timeout) => self.go_on()?,
+                Err(mpsc::RecvTimeoutError::Disconnected) => match worker.join() {
+                    Err(fell_over) => std::panic::resume_unwind(fell_over),
+                    Ok(()) => return Err(Cancelled),
+                },
+            }
         }
     }
 

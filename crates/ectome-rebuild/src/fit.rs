@@ -4,16 +4,23 @@
 //! can be, by least squares with small eigenvalues left out so that a vertex on a flat stretch stays where it is along it, is where the
 //! vertex goes, at most a cell at once and never so far that a face turns over.
 
-use ectome_mesh::{Mesh, Progress, nearest::SurfaceIndex};
+use ectome_mesh::Progress;
 use glam::{DMat3, DVec3, Vec3};
 use rayon::prelude::*;
 
-use crate::{RebuildError, cells::Sides};
+use crate::{RebuildError, ground::Ground};
 
 /// Eigenvalues below this share of the largest are left out.
 const FLAT: f64 = 0.05;
+/// A vertex that moved by less than this share of a cell stood still.
+const STILL: f32 = 1e-4;
+/// No vertex comes nearer than this share of a cell to one of its faces: a narrow tip would draw all around it to one place, and faces
+/// between them would have no area.
+const APART: f32 = 0.02;
 /// Rounds.
 const ROUNDS: usize = 6;
+/// Rounds in which what closes an opening is smoothed: enough for the steps of the grid, and too few to pull it flat.
+const SMOOTHINGS: usize = 12;
 /// A vertex farther than so many cells from the source closes an opening.
 pub(crate) const CAP: f32 = 1.2;
 
@@ -24,111 +31,152 @@ pub(crate) struct Fitted {
     pub is_cap: Vec<bool>,
 }
 
-/// The source as vertices are fitted to it.
-pub(crate) struct Ground<'a> {
-    pub mesh: &'a Mesh,
-    pub index: &'a SurfaceIndex,
-    pub sides: &'a Sides,
-    /// Several pieces may hide parts of one another.
-    pub may_be_buried: bool,
-    pub cell: f32,
-}
-
 /// A plane of the source.
 #[derive(Clone, Copy)]
-struct Plane {
+pub(crate) struct Plane {
     place: Vec3,
     normal: Vec3,
+    face: u32,
 }
 
-impl Ground<'_> {
+impl Plane {
     /// The plane of the source nearest to a place, if it is near and can be seen from outside.
-    fn plane(&self, place: Vec3) -> Option<Plane> {
-        let near = self.index.nearest(place)?;
-        if near.distance > CAP * self.cell {
-            return None;
-        }
-        let [a, b, c] = self.mesh.triangle(near.face as usize);
-        let normal = (b - a).cross(c - a).try_normalize()?;
-        if self.may_be_buried {
-            let beside = normal * (0.2 * self.cell);
-            let hidden = self.sides.is_enclosed(near.point + beside)
-                && self.sides.is_enclosed(near.point - beside);
-            if hidden {
-                return None;
-            }
-        }
-        Some(Plane {
+    pub fn near(place: Vec3, before: Option<Self>, ground: &Ground<'_>) -> Option<Self> {
+        let seen = before.map(|p| (p.face, p.place));
+        let near = ground.nearest(place, CAP * ground.cell, seen)?;
+        Some(Self {
+            face: near.face,
             place: near.point,
-            normal,
+            normal: ground.normal(near.face)?,
         })
     }
 }
 
-/// Brings the vertices of quads to the source.
+/// Brings the vertices of quads to the source. Vertices of films around sheets (none where there are no sheets) stay.
 pub(crate) fn to_source(
     start: Vec<Vec3>,
     quads: &[[u32; 4]],
+    is_film: &[bool],
     ground: &Ground<'_>,
     progress: &Progress,
 ) -> Result<Fitted, RebuildError> {
-    let around = quads_of_vertices(start.len(), quads);
+    let around = faces_of_vertices(start.len(), quads);
     let mut places = start;
     let mut is_cap = vec![false; places.len()];
+    let mut planes: Vec<Option<Plane>> = vec![None; quads.len()];
+    let mut wished: Vec<(Vec3, bool)> = places.iter().map(|&p| (p, false)).collect();
+    // What stood still has the planes it had.
+    let still = (STILL * ground.cell).powi(2);
+    let mut moved = vec![true; places.len()];
     for round in 0..ROUNDS {
         progress.at(round as f32 / ROUNDS as f32)?;
-        let planes: Vec<Option<Plane>> = quads
-            .par_iter()
-            .map(|q| {
-                let middle = q.map(|v| places[v as usize]).iter().sum::<Vec3>() / 4.0;
-                ground.plane(middle)
-            })
-            .collect();
-        let wished: Vec<(Vec3, bool)> = (0..places.len())
-            .into_par_iter()
-            .map(|v| wish(places[v], around.of(v), &planes, ground))
-            .collect();
+        let any_moved = |q: usize| quads[q].iter().any(|&v| moved[v as usize]);
+        planes.par_iter_mut().enumerate().for_each(|(q, plane)| {
+            if any_moved(q) {
+                let middle = quads[q].map(|v| places[v as usize]).iter().sum::<Vec3>() / 4.0;
+                *plane = Plane::near(middle, *plane, ground);
+            }
+        });
+        progress.go_on()?;
+        wished.par_iter_mut().enumerate().for_each(|(v, wish)| {
+            let own = around.of(v);
+            if own.iter().any(|&q| any_moved(q as usize)) {
+                let own = own.iter().map(|&q| planes[q as usize]);
+                *wish = self::wish(places[v], own, ground);
+            }
+        });
+        progress.go_on()?;
+        moved.fill(false);
         // One after another: each step is checked against what stands around it now.
-        for v in 0..places.len() {
+        for v in (0..places.len()).filter(|&v| is_film.get(v) != Some(&true)) {
             let (to, cap) = wished[v];
             is_cap[v] = cap;
             let from = places[v];
             let mut step = to - from;
             let far = step.length();
+            if far * far <= still {
+                continue;
+            }
             if far > ground.cell {
                 step *= ground.cell / far;
             }
-            // Where there is no way to it, half the way, and in the end the nearest place of the source.
-            let near = ground.index.nearest(from).map(|p| p.point);
-            let is_last = round + 1 == ROUNDS && !cap;
-            let near = near.filter(|p| is_last && p.distance(from) < ground.cell);
-            // Folds come from vertices in each other's way: between its neighbours each has room.
             let own = around.of(v);
-            let middles = own
-                .iter()
-                .map(|&q| quads[q as usize].map(|k| places[k as usize]));
-            let between = middles.flatten().sum::<Vec3>() / (4 * own.len()) as f32;
-            let ways = [
-                Some(from + step),
-                near,
-                Some(from + 0.5 * step),
-                Some(from + 0.25 * step),
-                Some(between),
-            ];
-            let free = |to: &Vec3| !turns_over(v, *to, &places, quads, around.of(v));
-            if let Some(to) = ways.into_iter().flatten().find(free) {
+            let others = || {
+                let corners = own.iter().flat_map(|&q| quads[q as usize]);
+                let others = corners.filter(|&k| k as usize != v);
+                others.map(|k| places[k as usize])
+            };
+            let free = |to: Vec3| {
+                let is_crowded = is_crowded(to, others(), ground);
+                (!is_crowded && !turns_over(v, to, &places, quads, own)).then_some(to)
+            };
+            // Where there is no way to it, the nearest place of the source in the end; half the way; or between its neighbours, since
+            // folds come from vertices in each other's way.
+            let is_last = round + 1 == ROUNDS && !cap;
+            let near = || {
+                let near = is_last.then(|| ground.nearest(from, ground.cell, None));
+                near.flatten().map(|p| p.point)
+            };
+            let between = || {
+                let middles = own
+                    .iter()
+                    .map(|&q| quads[q as usize].map(|k| places[k as usize]));
+                middles.flatten().sum::<Vec3>() / (4 * own.len()) as f32
+            };
+            let way = free(from + step)
+                .or_else(|| near().and_then(free))
+                .or_else(|| free(from + 0.5 * step))
+                .or_else(|| free(from + 0.25 * step))
+                .or_else(|| free(between()));
+            if let Some(to) = way {
+                moved[v] = to.distance_squared(from) > still;
                 places[v] = to;
             }
         }
     }
+    relax(&mut places, &is_cap, quads, &around);
     progress.at(1.0)?;
     Ok(Fitted { places, is_cap })
 }
 
-/// Where a vertex should go, and whether it lies on no source.
-fn wish(from: Vec3, own: &[u32], planes: &[Option<Plane>], ground: &Ground<'_>) -> (Vec3, bool) {
-    let list: Vec<Plane> = own.iter().filter_map(|&q| planes[q as usize]).collect();
-    if list.len() * 2 < own.len() {
+/// Whether a place is too near to one of the corners of its faces.
+pub(crate) fn is_crowded(
+    place: Vec3,
+    mut others: impl Iterator<Item = Vec3>,
+    ground: &Ground<'_>,
+) -> bool {
+    let apart = (APART * ground.cell).powi(2);
+    others.any(|p| p.distance_squared(place) < apart)
+}
+
+/// Smooths what closes openings: there the grid is all that a vertex knows of its place. Rims stay.
+fn relax(places: &mut [Vec3], is_cap: &[bool], quads: &[[u32; 4]], around: &Around) {
+    for _ in 0..SMOOTHINGS {
+        let before = &*places;
+        let moved: Vec<Vec3> = (0..before.len())
+            .into_par_iter()
+            .map(|v| match is_cap[v] {
+                false => before[v],
+                true => {
+                    let own = around.of(v);
+                    let corners = own.iter().flat_map(|&q| quads[q as usize]);
+                    corners.map(|k| before[k as usize]).sum::<Vec3>() / (4 * own.len()) as f32
+                }
+            })
+            .collect();
+        places.copy_from_slice(&moved);
+    }
+}
+
+/// Where a vertex should go by the planes around it, and whether it lies on no source.
+pub(crate) fn wish(
+    from: Vec3,
+    own: impl ExactSizeIterator<Item = Option<Plane>>,
+    ground: &Ground<'_>,
+) -> (Vec3, bool) {
+    let all = own.len();
+    let list: Vec<Plane> = own.flatten().collect();
+    if list.len() * 2 < all {
         return (from, true);
     }
     let n = list.len() as f64;
@@ -183,21 +231,22 @@ fn turns_over(v: usize, to: Vec3, places: &[Vec3], quads: &[[u32; 4]], own: &[u3
     })
 }
 
-/// The quads at each vertex.
-struct Around {
+/// The faces at each vertex.
+pub(crate) struct Around {
     starts: Vec<u32>,
     list: Vec<u32>,
 }
 
 impl Around {
-    fn of(&self, v: usize) -> &[u32] {
+    pub fn of(&self, v: usize) -> &[u32] {
         &self.list[self.starts[v] as usize..self.starts[v + 1] as usize]
     }
 }
 
-fn quads_of_vertices(vertices: usize, quads: &[[u32; 4]]) -> Around {
+/// Which faces of so many corners meet at each vertex.
+pub(crate) fn faces_of_vertices<const N: usize>(vertices: usize, faces: &[[u32; N]]) -> Around {
     let mut starts = vec![0u32; vertices + 1];
-    quads
+    faces
         .iter()
         .flatten()
         .for_each(|&v| starts[v as usize + 1] += 1);
@@ -205,10 +254,10 @@ fn quads_of_vertices(vertices: usize, quads: &[[u32; 4]]) -> Around {
         starts[v + 1] += starts[v];
     }
     let mut next = starts.clone();
-    let mut list = vec![0; 4 * quads.len()];
-    for (q, quad) in quads.iter().enumerate() {
-        for &v in quad {
-            list[next[v as usize] as usize] = q as u32;
+    let mut list = vec![0; N * faces.len()];
+    for (f, corners) in faces.iter().enumerate() {
+        for &v in corners {
+            list[next[v as usize] as usize] = f as u32;
             next[v as usize] += 1;
         }
     }

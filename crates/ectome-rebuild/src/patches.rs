@@ -5,9 +5,12 @@
 //! then meet twice across it, the skin would touch itself along an edge: there they are taken to be joined instead (R. Wenger,
 //! *Isosurfaces: Geometry, Topology, and Algorithms*, 2013).
 
-use std::collections::{HashMap, HashSet};
+use ectome_mesh::{Cancelled, Progress};
 
-use crate::cells::{Cells, Key, beside, corner};
+use crate::{
+    cells::{Cells, Key, beside, corner},
+    keyed::{HashMap, HashSet},
+};
 
 /// The surface in the grid.
 pub(crate) struct Patches {
@@ -116,7 +119,7 @@ fn patches(cell: Key, signs: [bool; 8], joined: &HashSet<Face>) -> ([u8; 12], u8
 }
 
 /// The vertices and quads of cells.
-pub(crate) fn of(cells: &Cells) -> Patches {
+pub(crate) fn of(cells: &Cells, progress: &Progress) -> Result<Patches, Cancelled> {
     let signs =
         |cell: Key| -> [bool; 8] { std::array::from_fn(|bits| cells.inside[&corner(cell, bits)]) };
     let mixed: Vec<Key> = cells
@@ -128,13 +131,14 @@ pub(crate) fn of(cells: &Cells) -> Patches {
             s.contains(&true) && s.contains(&false)
         })
         .collect();
-    let mut joined: HashSet<Face> = HashSet::new();
+    let mut joined: HashSet<Face> = HashSet::default();
     let mut own: HashMap<Key, ([u8; 12], u8)> = mixed
         .iter()
         .map(|&cell| (cell, patches(cell, signs(cell), &joined)))
         .collect();
     // Faces across which the same two patches meet twice; each round settles those it finds.
     for _ in 0..8 {
+        progress.go_on()?;
         let mut found = Vec::new();
         for &cell in &mixed {
             for axis in 0..3 {
@@ -174,7 +178,8 @@ pub(crate) fn of(cells: &Cells) -> Patches {
             }
         }
     }
-    let mut first: HashMap<Key, u32> = HashMap::new();
+    progress.go_on()?;
+    let mut first: HashMap<Key, u32> = HashMap::default();
     let mut crossings: Vec<Vec<(Key, Key)>> = Vec::new();
     for &cell in &mixed {
         let (patch, count) = own[&cell];
@@ -213,7 +218,7 @@ pub(crate) fn of(cells: &Cells) -> Patches {
             }
         }
     }
-    Patches { crossings, quads }
+    Ok(Patches { crossings, quads })
 }
 
 #[cfg(test)]
@@ -240,7 +245,7 @@ mod tests {
     fn every_pattern_has_its_patches() {
         for pattern in 0..256usize {
             let signs: [bool; 8] = std::array::from_fn(|k| pattern >> k & 1 == 1);
-            let (patch, count) = patches([0; 3], signs, &HashSet::new());
+            let (patch, count) = patches([0; 3], signs, &HashSet::default());
             let crossed = (0..12)
                 .filter(|&e| signs[ends(e)[0]] != signs[ends(e)[1]])
                 .count();

@@ -86,6 +86,29 @@ fn off(skin: &Mesh, surface: &Mesh) -> f32 {
         .fold(0.0, f32::max)
 }
 
+/// A tip of the source that is narrower than a cell draws several vertices to it. No two of them come to lie in one place: a face between
+/// them would have no area, and importers complain of such faces.
+#[test]
+fn tips_narrower_than_a_cell_leave_faces_their_area() {
+    let mut ball = shapes::icosphere(1.0, 6);
+    for (i, p) in ball.points.iter_mut().enumerate() {
+        // Every seventh point stands out.
+        *p *= 1.0 + 0.03 * f32::from(u8::from(i % 7 == 0));
+    }
+    for cell in [0.02, 0.03, 0.05] {
+        let made = skin(&ball, cell);
+        let sides = (0..made.mesh.face_count()).flat_map(|f| {
+            let [a, b, c] = made.mesh.triangle(f);
+            [a.distance(b), b.distance(c), c.distance(a)]
+        });
+        let (shortest, none) = sides.fold((f32::INFINITY, 0), |(least, none), d| {
+            (least.min(d), none + usize::from(d == 0.0))
+        });
+        println!("cells of {cell}: shortest side {shortest:.6}, without length {none}");
+        assert!(shortest > 1e-4 * cell, "{shortest}");
+    }
+}
+
 /// Closed forms: 4/3 π r³ and 2 π² R r²; genus 0 and 1 (Euler). The bar is .1 % of volume, of the meshes that are rebuilt.
 #[test]
 fn a_sphere_and_a_torus_keep_their_volume_and_their_handles() {
@@ -103,12 +126,12 @@ fn a_sphere_and_a_torus_keep_their_volume_and_their_handles() {
     assert!((share - 1.0).abs() < 1e-3, "{share}");
 }
 
-/// Edges and corners of a cube in line with the grid are where they were, to .001 % of its diagonal. Of one that lies askew a few vertices
-/// cannot reach their edge for the faces around them, so there that is missed (docs/performance.md); nothing is worse than this.
+/// Edges and corners of a cube in line with the grid and of one that lies askew are where they were, to .001 % of its diagonal.
 #[rstest]
-#[case(0.0, 1e-5)]
-#[case(0.37, 4e-3)]
-fn a_cube_keeps_its_edges_and_corners(#[case] turn: f32, #[case] most: f32) {
+#[case(0.0, 0.05, 1e-5)]
+#[case(0.37, 0.05, 1e-5)]
+#[case(0.37, 3f32.sqrt() / 200.0, 1e-5)]
+fn a_cube_keeps_its_edges_and_corners(#[case] turn: f32, #[case] cell: f32, #[case] most: f32) {
     let frame = Affine3A::from_quat(Quat::from_euler(
         glam::EulerRot::XYZ,
         turn,
@@ -116,7 +139,7 @@ fn a_cube_keeps_its_edges_and_corners(#[case] turn: f32, #[case] most: f32) {
         0.7 * turn,
     ));
     let cube = together(&[("box", cuboid(Vec3::ONE), frame)]);
-    let made = skin(&cube, 0.05);
+    let made = skin(&cube, cell);
     assert_eq!((made.report.components, made.report.genus), (1, 0));
     let diagonal = measure::bounds(&cuboid(Vec3::ONE)).diagonal();
     let worst = off(&made.mesh, &cube) / diagonal;
@@ -140,6 +163,40 @@ fn a_cube_keeps_its_edges_and_corners(#[case] turn: f32, #[case] most: f32) {
 }
 
 /// Pieces run into one another, one of them inside out and one buried: one skin over their union, without what is inside.
+/// A spike that stands out of a ball by two and a half cells, and is hardly one wide where it does, has no corner of the grid inside. The skin
+/// comes to its tip all the same, to a quarter of a cell.
+#[test]
+fn what_is_thinner_than_a_cell_is_reached() {
+    let cell = 0.05f32;
+    let tip = Vec3::new(0.31, 0.87, 0.38).normalize() * (1.0 + 2.5 * cell);
+    let side = tip.any_orthonormal_vector();
+    let other = tip.normalize().cross(side);
+    // It goes down into the ball and widens.
+    let foot = |turn: f32| 0.9 * tip.normalize() + cell * (turn.cos() * side + turn.sin() * other);
+    let p = Primitive {
+        positions: vec![tip, foot(0.0), foot(2.094), foot(4.189)],
+        corners: vec![0, 1, 2, 0, 2, 3, 0, 3, 1, 1, 3, 2],
+        ..Primitive::default()
+    };
+    let mut builder = MeshBuilder::new();
+    builder.part("spike", Affine3A::IDENTITY).primitive(p);
+    let both = together(&[
+        ("ball", shapes::icosphere(1.0, 5), Affine3A::IDENTITY),
+        ("spike", builder.finish(), Affine3A::IDENTITY),
+    ]);
+    let made = skin(&both, cell);
+    assert_eq!((made.report.components, made.report.genus), (1, 0));
+    let near = SurfaceIndex::of(&made.mesh).nearest(tip).unwrap();
+    assert!(
+        near.distance < 0.25 * cell,
+        "{} cells",
+        near.distance / cell
+    );
+    // What leads up to it is as wide as a triangle of the skin at its foot.
+    let stands_off = off(&made.mesh, &both);
+    assert!(stands_off < 0.6 * cell, "{} cells", stands_off / cell);
+}
+
 #[test]
 fn a_kit_bash_becomes_the_outside_of_its_union() {
     let mut turned = cuboid(Vec3::new(2.0, 0.4, 0.4));
@@ -177,7 +234,7 @@ fn a_kit_bash_becomes_the_outside_of_its_union() {
     let held = made.mesh.triangles_per_part();
     assert!(held[0] > 100 && held[1] > 100 && held[2] == 0, "{held:?}");
     assert!(
-        off(&made.mesh, &kit) < 0.25 * 0.02,
+        off(&made.mesh, &kit) < 0.05 * 0.02,
         "{}",
         off(&made.mesh, &kit)
     );
@@ -211,7 +268,12 @@ fn sheets_and_hollows_are_taken_as_they_are_meant() {
     let made = rebuild(&cap, &settings, &Progress::new()).unwrap();
     let r = &made.report;
     assert_eq!(
-        (r.border_edges, r.non_manifold_edges, r.sheets, r.components),
+        (
+            r.border_edges,
+            r.non_manifold_edges,
+            r.sheets(),
+            r.components
+        ),
         (0, 0, 1, 1)
     );
     let thick = volume(&made.mesh) / measure::area(&cap);
@@ -233,6 +295,45 @@ fn sheets_and_hollows_are_taken_as_they_are_meant() {
     // The inner ball is a piece of its own and is turned outward: solid all through.
     let made = skin(&shell, 0.06);
     assert_eq!(made.report.components, 1);
+}
+
+/// A gap between two boxes is filled where that is wanted, flush with its mouths; the crease where two meet at an angle stays.
+#[test]
+fn gaps_are_closed_and_creases_stay() {
+    let (gap, cell) = (0.12f32, 0.04);
+    let beside = Affine3A::from_translation(Vec3::X * (1.0 + gap));
+    let two = together(&[
+        ("a", cuboid(Vec3::ONE), Affine3A::IDENTITY),
+        ("b", cuboid(Vec3::ONE), beside),
+    ]);
+    assert_eq!(skin(&two, cell).report.components, 2);
+    let closing = Settings {
+        gaps_m: 0.15,
+        ..Settings::with_cell(cell)
+    };
+    let made = rebuild(&two, &closing, &Progress::new()).unwrap();
+    assert_eq!((made.report.components, made.report.genus), (1, 0));
+    let share = volume(&made.mesh) / f64::from(2.0 + gap);
+    println!("closed gap {share:.4}");
+    assert!((share - 1.0).abs() < 0.01, "{share}");
+    let corner = together(&[
+        (
+            "floor",
+            cuboid(Vec3::new(2.0, 0.4, 2.0)),
+            Affine3A::IDENTITY,
+        ),
+        (
+            "wall",
+            cuboid(Vec3::new(0.4, 2.0, 2.0)),
+            Affine3A::from_translation(Vec3::new(0.8, 0.9, 0.0)),
+        ),
+    ]);
+    let (plain, closed) = (
+        skin(&corner, cell),
+        rebuild(&corner, &closing, &Progress::new()).unwrap(),
+    );
+    let share = volume(&closed.mesh) / volume(&plain.mesh);
+    assert!((share - 1.0).abs() < 1e-3, "{share}");
 }
 
 #[test]
@@ -276,5 +377,5 @@ fn what_cannot_be_rebuilt_says_why() {
     // One triangle is a sheet: it becomes a film, or at a size that loses it, nothing.
     let one = edit::kept(&cube, |f| f == 0);
     let film = rebuild(&one, &Settings::with_cell(0.05), &Progress::new()).unwrap();
-    assert_eq!((film.report.sheets, film.report.border_edges), (1, 0));
+    assert_eq!((film.report.sheets(), film.report.border_edges), (1, 0));
 }

@@ -27,6 +27,9 @@ proptest! {
                 prop_assert_eq!(skin.report.border_edges, 0);
                 prop_assert_eq!(skin.report.non_manifold_edges, 0);
                 skin.mesh.check().unwrap();
+                let same = |[a, b, c]: [Vec3; 3]| a == b || b == c || c == a;
+                let none = (0..skin.mesh.face_count()).all(|f| !same(skin.mesh.triangle(f)));
+                prop_assert!(none, "a face with two corners in one place");
             }
             Err(RebuildError::NothingInside) => {}
             Err(other) => prop_assert!(false, "{other}"),

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{SheetsAs, maps::Packed, parcel::delivery::Delivery};
+use crate::{SheetsAs, far_end::MadeAs, maps::Packed, parcel::delivery::Delivery};
 use thiserror::Error;
 
 /// One level of detail and what it must keep to.
@@ -20,6 +20,9 @@ pub struct Tier {
     /// The largest difference of outline allowed there, in pixels.
     #[serde(default = "two")]
     pub outline_px: f64,
+    /// How its triangles are made.
+    #[serde(default, skip_serializing_if = "MadeAs::is_cut")]
+    pub made: MadeAs,
 }
 
 /// A target for which assets are cut.
@@ -153,7 +156,14 @@ pub const FORMATS: [&str; 5] = ["glb", "gltf", "obj", "ply", "stl"];
 
 impl Tier {
     fn fault(&self, i: usize, before: Option<&Self>) -> Option<String> {
-        if self.triangles < 4 {
+        if before.is_none() && !self.made.is_cut() {
+            return Some(format!(
+                "makes LOD{i} {}; what stands in comes behind a tier that is cut",
+                self.made.says()
+            ));
+        }
+        // A card that turns is two triangles.
+        if self.triangles < 4 && !(self.made == MadeAs::Card && self.triangles >= 2) {
             return Some(format!(
                 "allows LOD{i} {} triangles; no closed shape has fewer than 4",
                 self.triangles

@@ -22,6 +22,7 @@ use crate::{
     session::Worked,
     sheets,
     step::{BroughtFile, Nature, Operation, Output, Step, triangulated},
+    uv::strip,
 };
 
 /// What is there already, and the files for when nothing is. Keys are those of [`Recipe`].
@@ -152,11 +153,11 @@ pub fn run(
     let steps = recipe.steps.len();
     let mut out = run.make(steps, progress)?;
     progress.at(1.0)?;
-    let reduces = |s: &Step| s.nature() == Nature::Reduces;
+    let measures = |s: &Step| matches!(s.nature(), Nature::Reduces | Nature::Rebuilds);
     if let Some(cut) = out
         .cut
         .as_mut()
-        .filter(|_| recipe.steps.last().is_some_and(reduces))
+        .filter(|_| recipe.steps.last().is_some_and(measures))
     {
         cut.took(started.elapsed());
     }
@@ -308,6 +309,16 @@ impl<'a> Run<'a> {
     }
 }
 
+/// The first step that changes the surface, after the last that laid a new one.
+fn first_reduction(steps: &[Step]) -> Option<usize> {
+    let new = steps.iter().rposition(|s| s.nature() == Nature::Rebuilds);
+    let from = new.map_or(0, |at| at + 1);
+    let first = steps[from..]
+        .iter()
+        .position(|s| s.nature() == Nature::Reduces);
+    first.map(|at| from + at)
+}
+
 /// What a step may ask for.
 pub struct Input<'a> {
     run: &'a Run<'a>,
@@ -382,13 +393,13 @@ impl Input<'_> {
     }
 
     /// What the result is judged against where that is not what the step starts from: the source of the first step that
-    /// changed the surface, in triangles.
+    /// changed the surface, in triangles; after a rebuild the new surface.
     ///
     /// # Errors
     /// See [`EngineError`].
     pub fn origin(&self) -> Result<Option<Scene>, EngineError> {
         let before = &self.run.recipe.steps[..self.at];
-        let Some(first) = before.iter().position(|s| s.nature() == Nature::Reduces) else {
+        let Some(first) = first_reduction(before) else {
             return Ok(None);
         };
         let quiet = self.progress.span(1.0, 1.0);
@@ -396,9 +407,7 @@ impl Input<'_> {
         let mut origin = triangulated(origin, &quiet)?;
         if before[first..].iter().any(Operation::replaces_uvs) {
             // The UVs of what came before say nothing about what follows.
-            origin.mesh.uv_sets.clear();
-            let runs = &mut origin.mesh.runs;
-            runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
+            strip(&mut origin.mesh);
         }
         self.progress.stage(self.run.recipe.steps[self.at].title());
         Ok(Some(origin))
@@ -407,7 +416,7 @@ impl Input<'_> {
     /// Names what [`origin`](Self::origin) and [`session`](Self::session) judge results against.
     fn judged_key(&self) -> String {
         let before = &self.run.recipe.steps[..self.at];
-        match before.iter().position(|s| s.nature() == Nature::Reduces) {
+        match first_reduction(before) {
             None => {
                 let key = self.run.first(self.at + 1).analysis_key();
                 format!("analysed {}", key.unwrap_or_default())

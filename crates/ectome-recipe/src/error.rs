@@ -63,6 +63,12 @@ pub enum EngineError {
     /// Nothing can be baked.
     #[error("nothing can be baked: {0}")]
     Bake(String),
+    /// No skin can be laid.
+    #[error("nothing can be rebuilt: {0}")]
+    Rebuild(String),
+    /// Nothing can stand in.
+    #[error("nothing can stand in for this: {0}")]
+    FarEnd(String),
     /// No materials can be merged.
     #[error("no materials can be merged: {0}")]
     Merge(String),

@@ -4,7 +4,7 @@ use std::{borrow::Cow, collections::HashSet};
 
 use ectome_formats::Scene;
 use ectome_intake::{
-    diagnose::{Diagnosis, Kind, Mark, diagnose, uv::overlap_percent},
+    diagnose::{Diagnosis, Kind, Mark, diagnose, sheets::Sheets, uv::overlap_percent},
     parts::{hidden, mirror, repeats},
 };
 use ectome_mesh::{
@@ -89,6 +89,12 @@ pub struct Inspection {
     pub open_edges: usize,
     /// Loops they form.
     pub open_loops: usize,
+    /// Those of them that are the ends of sheets, and no openings.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub sheet_loops: usize,
+    /// How much of the area is sheets: leaves, cloth, terrain, in percent.
+    #[serde(default)]
+    pub sheets_percent: f64,
     /// Edges with three or more faces.
     pub nonmanifold_edges: usize,
     /// Faces without area.
@@ -215,6 +221,8 @@ impl Inspection {
         progress.go_on()?;
         let quads_with_recovered = recovered_quads(&scene.mesh);
         progress.go_on()?;
+        let sheets = Sheets::of(mesh);
+        progress.go_on()?;
         let slots = scene.library.image_slots();
         Ok(Self {
             triangles: mesh.triangle_count(),
@@ -229,6 +237,8 @@ impl Inspection {
             components: t.components,
             open_edges: t.open_edges,
             open_loops: t.open_loops,
+            sheet_loops: sheets.loops,
+            sheets_percent: 100.0 * sheets.share,
             nonmanifold_edges: t.nonmanifold_edges,
             degenerate_faces: t.degenerate_faces,
             duplicate_faces: t.duplicate_faces,

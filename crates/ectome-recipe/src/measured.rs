@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use ectome_compare::Report;
+use ectome_compare::{Judge, Report};
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Run, nearest};
 use ectome_reduce::Cut;
@@ -30,8 +30,25 @@ pub(crate) fn report(cut: &Cut, measured: &Report, source: &Mesh, before: usize)
     }
 }
 
+/// The report of what was made of a source otherwise than by cutting to a count: what it came to is its target.
+pub(crate) fn made_report(
+    made: &Mesh,
+    source: &Mesh,
+    judge: &Judge,
+    measured: &Report,
+) -> CutReport {
+    let triangles = made.triangle_count();
+    CutReport {
+        triangles_before: source.triangle_count(),
+        triangles_after: triangles,
+        target: triangles,
+        deviation_worst_part: part_at(source, judge.surface(), measured.counted.worst_at_m),
+        ..measured_report(measured, source)
+    }
+}
+
 /// The part of a report that was measured beside a source.
-pub(crate) fn measured_report(measured: &Report, source: &Mesh) -> CutReport {
+fn measured_report(measured: &Report, source: &Mesh) -> CutReport {
     let counted = &measured.counted;
     let percent = |mm: f64| mm / (measured.diagonal_m * 1e3) * 100.0;
     CutReport {

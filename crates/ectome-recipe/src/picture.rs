@@ -5,6 +5,7 @@ use ectome_mesh::Glimpse;
 use ectome_raster::{Camera, Finish, Texture, render};
 use ectome_texture::Coding;
 use glam::Vec3;
+use rayon::prelude::*;
 
 /// Linear grey of faces without a material.
 pub(crate) const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
@@ -22,6 +23,7 @@ pub fn png(scene: &Scene, width: u32, height: u32) -> Vec<u8> {
 /// How the materials of a scene look, its pictures decoded.
 pub(crate) fn surfaces(scene: &Scene) -> Vec<Finish> {
     (0..scene.library.materials.len() as u32)
+        .into_par_iter()
         .map(|m| surface(scene, m))
         .collect()
 }

@@ -8,11 +8,13 @@ use serde_json::{Map, Value, json};
 
 use crate::{
     Change, UvStep,
+    far_end::{CardSettings, HullSettings},
     maps::BakeSettings,
     merge::MergeSettings,
+    rebuild::RebuildSettings,
     step::{
-        Bake, Bring, BroughtFile, Cut, Import, LeaveOut, Merge, MergeFlat, Nature, Operation,
-        Prepare, Step, TakeOutLoops, Triangulate, Uv,
+        Bake, Bring, BroughtFile, Cards, Cut, Hull, Import, LeaveOut, Merge, MergeFlat, Nature,
+        Operation, Prepare, Rebuild, Step, TakeOutLoops, Triangulate, Uv,
     },
 };
 
@@ -184,6 +186,31 @@ impl Recipe {
     pub fn whole(source: impl Into<String>, changes: &[Change]) -> Self {
         let mut recipe = Self::built(source, changes);
         recipe.steps.push(Triangulate {}.into());
+        recipe
+    }
+
+    /// The prepared source with one closed skin over it.
+    pub fn rebuilt(
+        source: impl Into<String>,
+        changes: &[Change],
+        rebuild: RebuildSettings,
+    ) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Rebuild { rebuild }.into());
+        recipe
+    }
+
+    /// Convex hulls over the prepared source.
+    pub fn hulls(source: impl Into<String>, changes: &[Change], hull: HullSettings) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Hull { hull }.into());
+        recipe
+    }
+
+    /// Cards in the place of the prepared source.
+    pub fn cards(source: impl Into<String>, changes: &[Change], cards: CardSettings) -> Self {
+        let mut recipe = Self::built(source, changes);
+        recipe.steps.push(Cards { cards }.into());
         recipe
     }
 

@@ -5,6 +5,8 @@ use std::{collections::BTreeSet, time::Duration};
 use ectome_formats::Scene;
 use serde::{Deserialize, Serialize};
 
+use crate::{far_end::FarReport, rebuild::RebuildReport};
+
 /// Loose pieces of which a result has nothing.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Vanished {
@@ -72,6 +74,12 @@ pub struct CutReport {
     /// report contain it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub first_pass: Option<FirstPass>,
+    /// What a rebuild did, where this is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rebuild: Option<Box<RebuildReport>>,
+    /// What stands in for the source, where this is something for the far end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub far: Option<Box<FarReport>>,
     /// Parts and materials of which nothing is left, by name.
     #[serde(default)]
     pub gone: Vec<String>,

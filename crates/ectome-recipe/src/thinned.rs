@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use ectome_formats::Scene;
 use ectome_mesh::{edit, measure};
+use foldhash::fast::FixedState;
 
 /// The most triangles that a stage is given as they are.
 pub const HEAVY: usize = 3_000_000;
@@ -16,15 +17,21 @@ pub fn thinned(scene: &Scene) -> Option<Scene> {
     if mesh.triangle_count() <= HEAVY {
         return None;
     }
-    let bounds = measure::bounds(mesh);
     // Two triangles to a cell of surface, half of what the stage takes.
     let cell = (measure::area(mesh) / (HEAVY as f64 / 4.0)).sqrt() as f32;
+    Some(thinned_within(scene, cell))
+}
+
+/// The same in cells of a size, in metres.
+pub fn thinned_within(scene: &Scene, cell: f32) -> Scene {
+    let mesh = &scene.mesh;
+    let bounds = measure::bounds(mesh);
     let cell = cell.max(bounds.diagonal() / 100_000.0);
     let key = |p: u32| {
         let at = (mesh.points[p as usize] - bounds.min) / cell;
         at.to_array().map(|v| v as u32)
     };
-    let mut first: HashMap<(u32, [u32; 3]), u32> = HashMap::new();
+    let mut first: HashMap<(u32, [u32; 3]), u32, FixedState> = HashMap::default();
     let run = mesh.run_of_faces();
     let out = edit::rebuilt(mesh, |f, face, sink| {
         let kept: Vec<u32> = face
@@ -40,11 +47,12 @@ pub fn thinned(scene: &Scene) -> Option<Scene> {
     });
     let mut out = out;
     out.drop_unused();
-    Some(Scene {
+    Scene {
         mesh: out,
-        copies: Vec::new(),
-        ..scene.clone()
-    })
+        library: scene.library.clone(),
+        copyright: scene.copyright.clone(),
+        ..Scene::default()
+    }
 }
 
 #[cfg(test)]

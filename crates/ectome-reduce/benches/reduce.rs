@@ -2,7 +2,7 @@
 //! `cargo bench -p ectome-reduce`. Quality: `cargo run --release -p ectome-reduce --example figures`.
 #![allow(missing_docs, reason = "divan's functions explain themselves")]
 
-#[path = "../tests/common/mod.rs"]
+#[path = "../tests/suite/common/mod.rs"]
 mod common;
 mod reference;
 

@@ -3,7 +3,7 @@
 //! triangles, u32 has_uv, f32 positions, f32 UVs, u32 indices, little-endian. Without files: a globe of a million
 //! triangles and an assembly of rounded plates.
 
-#[path = "../tests/common/mod.rs"]
+#[path = "../tests/suite/common/mod.rs"]
 mod common;
 #[path = "../benches/reference.rs"]
 mod reference;

@@ -217,18 +217,8 @@ impl Store {
         from: Option<&Candidate>,
         step: UvStep,
     ) -> Result<String, StoreError> {
-        let recipe = match from {
-            Some(c) => self.recipe(&c.hash).await?,
-            None => Recipe::whole(&asset.source, &asset.preparation),
-        };
-        let recipe = recipe.with_uvs(step);
-        let source = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
-        let wanted = Wanted {
-            recipe: &recipe,
-            expected: from.map_or(source, |c| c.triangles.unwrap_or(c.target)),
-            based_on: from.map(|c| c.hash.as_str()),
-        };
-        self.ask_for(asset, &wanted).await
+        let further = |recipe: Recipe| recipe.with_uvs(step);
+        self.ask_for_dressed(asset, from, further).await
     }
 
     /// The same for maps of what candidate `from` is, baked from the asset's source.
@@ -241,13 +231,8 @@ impl Store {
         from: &Candidate,
         settings: BakeSettings,
     ) -> Result<String, StoreError> {
-        let recipe = self.recipe(&from.hash).await?.with_maps(settings);
-        let wanted = Wanted {
-            recipe: &recipe,
-            expected: from.triangles.unwrap_or(from.target),
-            based_on: Some(&from.hash),
-        };
-        self.ask_for(asset, &wanted).await
+        let further = |recipe: Recipe| recipe.with_maps(settings);
+        self.ask_for_dressed(asset, Some(from), further).await
     }
 
     /// The same for what candidate `from` is, or for 0 the asset's source, with its materials merged.
@@ -260,14 +245,24 @@ impl Store {
         from: Option<&Candidate>,
         settings: MergeSettings,
     ) -> Result<String, StoreError> {
+        let further = |recipe: Recipe| recipe.with_merged_materials(settings);
+        self.ask_for_dressed(asset, from, further).await
+    }
+
+    /// The same for what candidate `from` is, or the asset's source, with a further step that leaves its triangles.
+    async fn ask_for_dressed(
+        &self,
+        asset: &Asset,
+        from: Option<&Candidate>,
+        further: impl FnOnce(Recipe) -> Recipe,
+    ) -> Result<String, StoreError> {
         let recipe = match from {
             Some(c) => self.recipe(&c.hash).await?,
             None => Recipe::whole(&asset.source, &asset.preparation),
         };
-        let recipe = recipe.with_merged_materials(settings);
         let source = asset.inspection.as_ref().map_or(0, |i| i.triangles as u64);
         let wanted = Wanted {
-            recipe: &recipe,
+            recipe: &further(recipe),
             expected: from.map_or(source, |c| c.triangles.unwrap_or(c.target)),
             based_on: from.map(|c| c.hash.as_str()),
         };

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use ectome_recipe::{Recipe, Target};
+use ectome_recipe::{Brief, Recipe, Target, far_end::StandIn};
 use sqlx::{QueryBuilder, Row};
 
 use crate::{
@@ -27,7 +27,7 @@ pub struct ChainTier {
 }
 
 /// What a tier is filled with.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Fill {
     /// Triangles allowed.
     pub limit: u32,
@@ -35,6 +35,8 @@ pub struct Fill {
     pub within_mm: Option<f64>,
     /// The count such a deviation is expected to take.
     pub expected: u32,
+    /// What stands in for the source there, instead of a cut.
+    pub stand_in: Option<StandIn>,
 }
 
 impl Fill {
@@ -44,7 +46,26 @@ impl Fill {
             limit,
             within_mm: None,
             expected: limit,
+            stand_in: None,
         }
+    }
+
+    /// What stands in, within a limit.
+    pub fn with(limit: u32, what: StandIn) -> Self {
+        Self {
+            expected: what.triangles().min(limit),
+            stand_in: Some(what),
+            ..Self::to(limit)
+        }
+    }
+
+    /// What each tier of a brief asks for, for an asset of this height.
+    pub fn of_brief(brief: &Brief, height_m: f64) -> Vec<Self> {
+        let fill = |t: &ectome_recipe::Tier| match StandIn::for_tier(brief, t, height_m) {
+            None => Self::to(t.triangles),
+            Some(what) => Self::with(t.triangles, what),
+        };
+        brief.tiers.iter().map(fill).collect()
     }
 
     fn target(&self) -> Target {
@@ -89,6 +110,10 @@ impl Store {
                     continue;
                 }
                 let hash = match &base {
+                    _ if fill.stand_in.is_some() => {
+                        let recipe = recipe(asset, fill);
+                        ask(&mut tx, asset.id, &Wanted::of(&recipe, u64::from(fill.expected))).await?
+                    }
                     None => {
                         let recipe = recipe(asset, fill);
                         ask(&mut tx, asset.id, &Wanted::of(&recipe, u64::from(fill.expected))).await?
@@ -134,7 +159,7 @@ impl Store {
         fill: Fill,
     ) -> Result<(), StoreError> {
         let chain = self.chain(asset.id).await?;
-        let base = base_of(&chain, tier);
+        let base = base_of(&chain, tier).filter(|_| fill.stand_in.is_none());
         let recipe = match &base {
             None => recipe(asset, &fill),
             Some(hash) => {
@@ -257,6 +282,9 @@ pub fn base_of(chain: &[ChainTier], tier: u32) -> Option<String> {
 }
 
 fn recipe(asset: &Asset, fill: &Fill) -> Recipe {
+    if let Some(what) = &fill.stand_in {
+        return what.recipe(&asset.source, &asset.preparation);
+    }
     match fill.within_mm {
         None => asset.fitting(fill.limit),
         Some(_) => asset.recipe_to(fill.target()),

@@ -51,6 +51,8 @@ mod plan;
 mod preparation;
 mod retry;
 pub mod scene;
+pub mod skin;
+mod stand_in;
 pub mod stock;
 mod store;
 pub mod work;

@@ -104,11 +104,7 @@ pub(crate) struct ParcelTask {
 
 impl ParcelTask {
     /// The order that a kernel makes, once the tiers' scenes are there.
-    pub fn order(
-        &self,
-        tiers: Vec<parcel::Tier>,
-        high: Option<ectome_formats::Scene>,
-    ) -> parcel::Order<'_> {
+    pub fn order(&self, tiers: Vec<parcel::Tier>) -> parcel::Order<'_> {
         parcel::Order {
             asset: self.stem.clone(),
             brief: &self.brief,
@@ -116,7 +112,8 @@ impl ParcelTask {
             date: self.date.clone(),
             tiers,
             maps: self.maps.clone(),
-            high,
+            high: None,
+            collision: None,
         }
     }
 }
@@ -182,7 +179,7 @@ pub fn key_of(asset: &Asset, brief: &Brief, chain: &[ChainTier]) -> Result<Strin
         hasher.update(text.as_bytes());
         hasher.update(&[0]);
     };
-    add(env!("CARGO_PKG_VERSION"));
+    add(&ectome_recipe::parcel::VERSION.to_string());
     add(&asset.name);
     add(&format!("{:?}", asset.provenance));
     add(&json(brief, "brief")?);

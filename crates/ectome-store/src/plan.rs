@@ -43,13 +43,25 @@ impl Store {
         for line in &plan.lines {
             let hash = match &line.act {
                 Act::Prepare { .. } | Act::Parcel => continue,
-                Act::Tier { triangles } => {
-                    fills.push(Fill::to(*triangles));
+                Act::Tier {
+                    triangles,
+                    stand_in,
+                } => {
+                    fills.push(match stand_in {
+                        None => Fill::to(*triangles),
+                        Some(what) => Fill::with(*triangles, what.clone()),
+                    });
                     continue;
+                }
+                Act::Rebuild { rebuild } => {
+                    self.ask_for_skin(&asset, rebuild.clone(), None).await?
                 }
                 Act::Cut { triangles } => {
                     fills.push(Fill::to(*triangles));
-                    self.ask_for_cut(&asset, *triangles).await?
+                    match &last {
+                        Some(skin) => self.ask_to_go_on(&asset, skin, *triangles).await?,
+                        None => self.ask_for_cut(&asset, *triangles).await?,
+                    }
                 }
                 Act::Unwrap { uv } => self.ask_for_uvs(&asset, last.as_ref(), uv.clone()).await?,
                 Act::Merge { merge } => {

@@ -9,7 +9,7 @@ use crate::{
     StoreError,
     adopt::adopt,
     blobs::Blobs,
-    database::{Connection, Health, address},
+    database::{Connection, Health, address, schema},
     disk::Disk,
     naming::Names,
     stock::Juries,
@@ -68,7 +68,7 @@ impl Store {
                 address::watch_over(pool.clone())
             }
         };
-        sqlx::migrate!("./migrations").run(&pool).await?;
+        schema::steps().run(&pool).await?;
         let store = Self {
             pool,
             blobs,

@@ -2,6 +2,11 @@
 //! only, and handed down again to what is not (*pull and push*; S. J. Gortler, R. Grzeszczuk, R. Szeliski, M. F. Cohen, *The
 //! Lumigraph*, 1996). So smaller copies of a map do not darken at the edges of its islands.
 
+use rayon::prelude::*;
+
+/// Texels that a thread takes at a time, at least.
+const TOGETHER: usize = 1 << 14;
+
 /// Gives every texel that is not `covered` a value; a picture without any covered texel stays as it is.
 pub fn filled<const N: usize>(
     texels: &mut [[u16; N]],
@@ -16,8 +21,9 @@ pub fn filled<const N: usize>(
     let mut sizes = vec![(width, height)];
     let mut means: Vec<Vec<Option<[u16; N]>>> = vec![
         texels
-            .iter()
+            .par_iter()
             .zip(covered)
+            .with_min_len(TOGETHER)
             .map(|(t, c)| c.then_some(*t))
             .collect(),
     ];
@@ -26,7 +32,8 @@ pub fn filled<const N: usize>(
     {
         let fine = &means[means.len() - 1];
         let (half_w, half_h) = (w.div_ceil(2), h.div_ceil(2));
-        let coarse = (0..half_w * half_h).map(|i| {
+        let places = (0..half_w * half_h).into_par_iter();
+        let coarse = places.with_min_len(TOGETHER).map(|i| {
             let (x, y) = (2 * (i % half_w), 2 * (i / half_w));
             let (mut sum, mut n) = ([0u32; N], 0u32);
             for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
@@ -46,13 +53,14 @@ pub fn filled<const N: usize>(
     }
     // And up again: what is empty takes the mean of the four nearest above it, by their nearness.
     for level in (0..means.len() - 1).rev() {
-        let (w, h) = sizes[level];
+        let (w, _) = sizes[level];
         let (half_w, half_h) = sizes[level + 1];
         let (fine, coarse) = means.split_at_mut(level + 1);
         let (fine, coarse) = (&mut fine[level], &coarse[0]);
-        for y in 0..h {
-            for x in 0..w {
-                let slot = &mut fine[y * w + x];
+        let rows = fine.par_chunks_mut(w).enumerate();
+        let rows = rows.with_min_len(TOGETHER.div_ceil(w));
+        rows.for_each(|(y, row)| {
+            for (x, slot) in row.iter_mut().enumerate() {
                 if slot.is_some() {
                     continue;
                 }
@@ -76,13 +84,16 @@ pub fn filled<const N: usize>(
                     *slot = Some(sum.map(|s| ((s + weights / 2) / weights) as u16));
                 }
             }
-        }
+        });
     }
-    for ((texel, mean), covered) in texels.iter_mut().zip(&means[0]).zip(covered) {
-        if let (false, Some(mean)) = (covered, mean) {
-            *texel = *mean;
-        }
-    }
+    (texels.par_iter_mut(), &means[0], covered)
+        .into_par_iter()
+        .with_min_len(TOGETHER)
+        .for_each(|(texel, mean, covered)| {
+            if let (false, Some(mean)) = (covered, mean) {
+                *texel = *mean;
+            }
+        });
 }
 
 #[cfg(test)]

@@ -5,6 +5,7 @@
 //! into the average: a mask leaves it out, and it is filled from what lies around it.
 
 use glam::{Vec2, Vec4};
+use rayon::prelude::*;
 
 use crate::{fill::filled, srgb};
 
@@ -61,6 +62,8 @@ pub struct Texture {
 }
 
 const FULL: f32 = 65_535.0;
+/// Texels that a thread takes at a time, at least.
+const TOGETHER: usize = 1 << 14;
 
 impl Texture {
     /// From RGBA bytes, rows from the top. Where a `mask` is given, a value for each texel, only what is true there counts.
@@ -87,7 +90,8 @@ impl Texture {
         let code = |v: f32| (v * FULL + 0.5) as u16;
         let [colours, plain] = [colours, plain].map(|table| table.map(code));
         let mut texels: Vec<[u16; 4]> = rgba
-            .chunks_exact(4)
+            .par_chunks_exact(4)
+            .with_min_len(TOGETHER)
             .map(|p| {
                 let [r, g, b] = [p[0], p[1], p[2]].map(|v| colours[v as usize]);
                 [r, g, b, plain[p[3] as usize]]
@@ -146,22 +150,24 @@ impl Level {
     /// Half as large; texels of odd edges count for what they are.
     fn halved(&self) -> Self {
         let (width, height) = (self.width.div_ceil(2), self.height.div_ceil(2));
-        let mut texels = Vec::with_capacity(width * height);
-        for y in 0..height {
-            for x in 0..width {
-                let mut sum = [0u32; 4];
-                let mut n = 0;
-                for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
-                    let (x, y) = (2 * x + dx, 2 * y + dy);
-                    if x < self.width && y < self.height {
-                        let t = self.texels[y * self.width + x];
-                        (0..4).for_each(|k| sum[k] += u32::from(t[k]));
-                        n += 1;
+        let mut texels = vec![[0; 4]; width * height];
+        let rows = texels.par_chunks_mut(width).enumerate();
+        rows.with_min_len(TOGETHER.div_ceil(width))
+            .for_each(|(y, row)| {
+                for (x, texel) in row.iter_mut().enumerate() {
+                    let mut sum = [0u32; 4];
+                    let mut n = 0;
+                    for (dx, dy) in [(0, 0), (1, 0), (0, 1), (1, 1)] {
+                        let (x, y) = (2 * x + dx, 2 * y + dy);
+                        if x < self.width && y < self.height {
+                            let t = self.texels[y * self.width + x];
+                            (0..4).for_each(|k| sum[k] += u32::from(t[k]));
+                            n += 1;
+                        }
                     }
+                    *texel = sum.map(|s| ((s + n / 2) / n) as u16);
                 }
-                texels.push(sum.map(|s| ((s + n / 2) / n) as u16));
-            }
-        }
+            });
         Self {
             width,
             height,

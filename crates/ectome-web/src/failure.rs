@@ -34,6 +34,15 @@ impl Failure {
     pub fn bad(sentence: impl Into<String>) -> Self {
         Self::new(StatusCode::UNPROCESSABLE_ENTITY, sentence)
     }
+
+    /// For a page that asks again by itself: what is not there *yet* has been accepted (202, RFC 9110 section 15.3.3) and is
+    /// no failure that a browser puts into its log.
+    pub fn or_later(mut self) -> Self {
+        if self.status == StatusCode::SERVICE_UNAVAILABLE {
+            self.status = StatusCode::ACCEPTED;
+        }
+        self
+    }
 }
 
 #[derive(Template)]
@@ -49,6 +58,7 @@ impl IntoResponse for Failure {
         let title = match self.status {
             StatusCode::NOT_FOUND => "Nothing here",
             StatusCode::INTERNAL_SERVER_ERROR => "Ectome failed",
+            StatusCode::ACCEPTED => "Not yet",
             _ => "That did not work",
         };
         let page = Page {

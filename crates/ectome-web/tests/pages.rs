@@ -1,7 +1,7 @@
 //! Pages asked for in process: no server, no browser. What a page shows is behaviour and stands in `e2e/`; here, that each answers, as what,
 //! and that names of strangers are text.
 
-#[path = "../../ectome-store/tests/common/mod.rs"]
+#[path = "../../ectome-store/tests/suite/common/mod.rs"]
 mod common;
 
 use std::sync::Arc;
@@ -12,6 +12,7 @@ use axum::{
     http::{Method, Request, StatusCode, header},
 };
 use common::{Fixture, sheet};
+use ectome_recipe::CutSettings;
 use ectome_web::{App, Feed, OpenSources, UvSheets};
 use tower::ServiceExt;
 
@@ -75,6 +76,7 @@ async fn an_empty_house_has_all_its_rooms() {
         is_whole(&page, path);
     }
     for path in [
+        "/assets/900",
         "/assets/1/cut",
         "/assets/x/cut",
         "/briefs/900",
@@ -107,6 +109,7 @@ async fn an_empty_house_has_all_its_rooms() {
         "/scenes",
         "/assets/1/cuts",
         "/assets/1/parcels",
+        "/assets/1/stand-ins",
         "/batches",
         "/plans",
         "/work/1/stop",
@@ -155,5 +158,18 @@ async fn every_step_of_an_asset_answers_before_and_after_its_cut() {
     look("?show=77").await;
     let (status, _) = ask(&rooms, Method::GET, &format!("/assets/{}/dance", asset.id)).await;
     assert_eq!(status, StatusCode::NOT_FOUND);
+    // A look at a count is there at once, and *not yet* while the source is analysed anew for other settings: no failure.
+    let look = format!("/assets/{}/preview/100", asset.id);
+    assert_eq!(ask(&rooms, Method::GET, &look).await.0, StatusCode::OK);
+    let other = CutSettings {
+        reuse_repeats: !asset.settings.reuse_repeats,
+        ..asset.settings.clone()
+    };
+    f.store.set_settings(asset.id, &other).await.unwrap();
+    let (status, page) = ask(&rooms, Method::GET, &look).await;
+    assert_eq!(status, StatusCode::ACCEPTED);
+    assert!(page.contains("still being analysed"), "{page}");
+    f.work_off().await;
+    assert_eq!(ask(&rooms, Method::GET, &look).await.0, StatusCode::OK);
     f.end().await;
 }

@@ -82,6 +82,22 @@ async fn ticked_assets_go_the_whole_way_together() {
     browser
         .until("document.querySelector('#batch-says')?.textContent.startsWith('3 done')")
         .await;
+    // All of it at once: a folder for each asset, each with its sheet.
+    let page = http::get(app.port, "/batches/1").unwrap().text();
+    assert!(page.contains("/batches/1/parcels.zip"));
+    let answer = http::get(app.port, "/batches/1/parcels.zip").unwrap();
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(answer.body)).unwrap();
+    let names: Vec<String> = (0..zip.len())
+        .map(|i| zip.by_index(i).unwrap().name().unwrap().into_owned())
+        .collect();
+    let sheets: Vec<&String> = names
+        .iter()
+        .filter(|n| n.ends_with("/sheet.json"))
+        .collect();
+    assert_eq!(sheets.len(), 3, "{names:?}");
+    let mut sheet = Vec::new();
+    std::io::Read::read_to_end(&mut zip.by_name(sheets[0]).unwrap(), &mut sheet).unwrap();
+    assert!(serde_json::from_slice::<serde_json::Value>(&sheet).is_ok());
     let table = browser.text(".batch-table").await;
     assert!(
         table.contains("LOD0\u{2013}1 pass") && table.contains("KiB"),
@@ -139,11 +155,11 @@ fn a_watched_folder_fills_its_batch() {
     std::fs::write(inbox.join("props/.hidden.glb"), ball(0.5)).unwrap();
     std::os::unix::fs::symlink("/etc", inbox.join("props/link")).unwrap();
     wait_for("the batch", || page().contains("1 done"));
+    wait_for("the file without a mesh", || {
+        let shown = page();
+        shown.contains("notes.txt") && shown.contains("holds no mesh")
+    });
     let shown = page();
-    assert!(
-        shown.contains("notes.txt") && shown.contains("holds no mesh"),
-        "{shown}"
-    );
     assert!(
         !shown.contains(".hidden.glb") && !shown.contains(">link<"),
         "{shown}"
@@ -155,10 +171,10 @@ fn a_watched_folder_fills_its_batch() {
             .matches("Download")
             .count()
     };
-    assert_eq!(parcels(), 1);
+    wait_for("the parcel", || parcels() == 1);
     // A newer file takes the place of the old one, and the whole way is gone again.
     std::fs::write(inbox.join("props/buoy.glb"), ball(0.8)).unwrap();
     wait_for("the second parcel", || parcels() == 2);
-    assert!(page().contains("1 done"));
+    wait_for("the batch to say so", || page().contains("1 done"));
     drop(app);
 }

@@ -1,7 +1,7 @@
 //! A reference renderer (three.js, in the browser) lights the source, and the cut with its map and its tangents: what an engine that
 //! follows glTF 2.0 shows.
 
-use ectome_e2e::{app::App, browser::Browser, http};
+use ectome_e2e::{app::App, browser::Browser, http, unwrap};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{MeshBuilder, Primitive, measure, shapes};
 use glam::Affine3A;
@@ -97,12 +97,7 @@ async fn a_reference_renderer_lights_the_map_as_the_source() {
     browser
         .until("JSON.parse(document.querySelector('#data')?.textContent ?? '{}').candidates?.length === 1")
         .await;
-    browser.open(&app.url("/assets/1/uvs?show=1")).await;
-    browser.until("document.querySelector('#unwrap')").await;
-    browser.click("#unwrap").await;
-    browser
-        .until("document.querySelector('#uvs')?.dataset.number === '2'")
-        .await;
+    unwrap::by_hand(&browser, &app, 1, 1).await;
     post(
         "/assets/1/bakes/2",
         "do=bake&map=normal&size=1024&samples=4&padding=8&reach_times=1&reach_mm=&directions=blended&green=up&bits=8",

@@ -129,14 +129,13 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
         .send_keys(upload.to_str().unwrap())
         .await
         .unwrap();
+    // The list is drawn anew while it is counted: what it says in the end is waited for.
     browser
-        .until("document.querySelector('.card-asset .figures')?.textContent.includes('triangles')")
+        .until(&format!(
+            "document.querySelector('.card-asset .figures')?.textContent.includes('triangles, {} objects')",
+            source.mesh.parts.len()
+        ))
         .await;
-    let figures = browser.text(".card-asset .figures").await;
-    assert!(
-        figures.contains(&format!("{} objects", source.mesh.parts.len())),
-        "{figures}"
-    );
     browser
         .until("document.querySelector('.picture img')?.naturalWidth === 640")
         .await;
@@ -425,9 +424,7 @@ async fn a_refusal_on_the_page_is_a_sentence_beside_the_form() {
     let browser = Browser::start(folder.path()).await;
     browser.open(&app.url("/assets/1/cut")).await;
     browser.text("#cut-form").await;
-    browser
-        .run("document.getElementById('target').value = 'plenty'; return 0;")
-        .await;
+    browser.enter("#target", "plenty").await;
     browser.click("#cut-button").await;
     browser
         .until("document.getElementById('form-fault')?.textContent.includes('plenty')")

@@ -1,7 +1,7 @@
 //! Maps in the real interface: tried, baked, looked at alone, green turned, stopped, older than the cut; then the files are
 //! checked.
 
-use ectome_e2e::{app::App, browser::Browser, http, validator};
+use ectome_e2e::{app::App, browser::Browser, http, unwrap, validator};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{MeshBuilder, Primitive, measure, shapes};
 use glam::Affine3A;
@@ -80,12 +80,7 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     browser
         .until("document.querySelector('#panel')?.textContent.includes('Unwrap it first')")
         .await;
-    browser.open(&app.url("/assets/1/uvs?show=1")).await;
-    browser.until("document.querySelector('#unwrap')").await;
-    browser.click("#unwrap").await;
-    browser
-        .until("document.querySelector('#uvs')?.dataset.number === '2'")
-        .await;
+    unwrap::by_hand(&browser, &app, 1, 1).await;
 
     // The form starts from the brief; a trial takes seconds.
     browser.open(&app.url("/assets/1/maps?show=2")).await;
@@ -281,12 +276,7 @@ async fn maps_are_tried_baked_looked_at_and_handed_over() {
     browser
         .until("document.querySelector('#panel')?.textContent.includes('Unwrap it first')")
         .await;
-    browser.open(&app.url("/assets/2/uvs?show=1")).await;
-    browser.until("document.querySelector('#unwrap')").await;
-    browser.click("#unwrap").await;
-    browser
-        .until("document.querySelector('#uvs')?.dataset.number === '2'")
-        .await;
+    unwrap::by_hand(&browser, &app, 2, 1).await;
     browser.open(&app.url("/assets/2/maps?show=2")).await;
     browser.until("document.querySelector('#maps-form')").await;
     set(&browser, "normal", "{ size: 128, samples: '4' }").await;

@@ -1,6 +1,6 @@
 //! The whole way by one button, in the real interface.
 
-use ectome_e2e::{app::App, browser::Browser, http, validator, wait::wait_for};
+use ectome_e2e::{app::App, brief, browser::Browser, http, validator, wait::wait_for};
 use ectome_formats::{FileSet, glb};
 use ectome_mesh::Progress;
 use ectome_recipe::step;
@@ -19,28 +19,10 @@ async fn one_button_goes_the_whole_way() {
             .status,
         201
     );
-    let toml = "name = \"Quay\"\ntexture_px = 512\nmaterials = 1\nmaps = [\"normal\", \"occlusion\"]\n\
-                [[tier]]\ntriangles = 5000\nnearest_m = 3.0\noutline_px = 8.0\n\
-                [[tier]]\ntriangles = 1500\nnearest_m = 12.0\noutline_px = 8.0\n";
-    let toml: String = url::form_urlencoded::byte_serialize(toml.as_bytes()).collect();
-    assert!(
-        http::post(app.port, "/briefs", &format!("toml={toml}"))
-            .unwrap()
-            .status
-            < 400
-    );
-    let briefs = http::get(app.port, "/briefs").unwrap().text();
-    let own = briefs.split("href=\"/briefs/").skip(1).find_map(|rest| {
-        let (id, after) = rest.split_once('"')?;
-        after.starts_with(">Quay").then(|| id.to_owned())
-    });
-    let own = own.expect("the brief is listed");
-    assert!(
-        http::post(app.port, "/assets/1/brief", &format!("brief={own}"))
-            .unwrap()
-            .status
-            < 400
-    );
+    let asked = "texture_px = 512\nmaterials = 1\nmaps = [\"normal\", \"occlusion\"]\n\
+                 [[tier]]\ntriangles = 5000\nnearest_m = 3.0\noutline_px = 8.0\n\
+                 [[tier]]\ntriangles = 1500\nnearest_m = 12.0\noutline_px = 8.0\n";
+    brief::give(app.port, 1, "Quay", asked);
 
     let browser = Browser::start(folder.path()).await;
     browser.open(&app.url("/assets/1/intake")).await;

@@ -208,3 +208,52 @@ fn painted_maps_and_brought_meshes_survive_a_kill_and_a_stop() {
     assert_eq!(before.body, after.body);
     assert_eq!(before.status, 200);
 }
+
+/// Killed while a skin is laid, while hulls are and while cards are made: each is there once after the next start, and is what it was asked
+/// to be.
+#[test]
+fn skins_and_stand_ins_survive_a_kill() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut app = App::start(folder.path());
+    let ring = Scene::from(shapes::torus(1.0, 0.3, 320, 160));
+    let bytes = glb::write(&ring, &glb::Options::default()).unwrap();
+    http::upload(app.port, &[("float.glb", &bytes)]).unwrap();
+    wait_for("intake", || {
+        http::get(app.port, "/assets/1/cut").is_some_and(|r| r.text().contains("rebuild-form"))
+    });
+    let skin = "do=skin&detail_mm=12&openings_mm=&gaps_mm=&sheets_mm=&triangles=2000";
+    let asked = [
+        ("rebuilds", skin, "Rebuilding at"),
+        ("stand-ins", "as=hull&hulls=6&triangles=40", "Up to 6 hulls"),
+        (
+            "stand-ins",
+            "as=cards&planes=3&size=512&own_back=on",
+            "3 crossed cards",
+        ),
+    ];
+    let made: Vec<Mesh> = asked
+        .into_iter()
+        .enumerate()
+        .map(|(n, (path, form, says))| {
+            let sent = http::post(app.port, &format!("/assets/1/{path}"), form).unwrap();
+            assert!(sent.status < 400, "{}", sent.text());
+            wait_for(says, || runs(app.port, says));
+            app.kill();
+            app.restart();
+            let file = format!("/assets/1/download/float_{}.glb", n + 1);
+            let there = || http::get(app.port, &file).filter(|r| r.status == 200);
+            wait_for(says, || there().is_some());
+            glb::read("float.glb", &there().unwrap().body).unwrap().mesh
+        })
+        .collect();
+    let work = http::get(app.port, "/work").unwrap().text();
+    for (_, _, says) in asked {
+        assert_eq!(work.matches(says).count(), 1, "{says} stands there once");
+    }
+    assert!(!work.contains("state-failed"), "nothing failed");
+    assert!(made[0].triangle_count() > 10_000);
+    assert!((2..=6).contains(&made[1].parts.len()) && made[1].triangle_count() <= 240);
+    assert_eq!(made[2].triangle_count(), 12);
+    let other = http::get(app.port, "/assets/1/download/float_4.glb").unwrap();
+    assert_eq!(other.status, 404, "nothing is there twice");
+}

@@ -122,7 +122,7 @@ async fn islands_are_made_picked_cut_open_sized_and_stacked() {
 
     // A click on the stage chooses an island there and on the sheet; the sheet says what it is.
     browser
-        .until("document.querySelector('#stage').dataset.drawn > 3")
+        .until("document.querySelector('#stage').dataset.left === 'mesh' && document.querySelector('#stage').dataset.right === 'chart'")
         .await;
     let middle = on_stage(&browser, 0.5, 0.5).await;
     browser.drag(middle, middle).await;

@@ -1,5 +1,6 @@
 //! A document of glTF 2.0 with its numbers and pictures, to be written as one file or as several.
 
+use ectome_texture::ktx2;
 use serde_json::{Map, Value, json};
 
 use super::{Coding, buffer::Buffer, compress, container};
@@ -129,17 +130,21 @@ impl Document {
     }
 }
 
-/// A texture whose picture is WebP names it in an extension (`EXT_texture_webp`, Khronos Group registry of glTF extensions).
+/// A texture whose picture is WebP or KTX2 names it in an extension (`EXT_texture_webp`, `KHR_texture_basisu`, Khronos Group registry of glTF
+/// extensions).
 fn to_extension(texture: &mut Value, images: &[Image]) {
     let source = texture["source"].as_u64();
-    let is_webp = source
-        .and_then(|i| images.get(i as usize))
-        .is_some_and(|i| i.mime == "image/webp");
-    if let (true, Some(fields)) = (is_webp, texture.as_object_mut()) {
+    let image = source.and_then(|i| images.get(i as usize));
+    let extension = match image.map(|i| i.mime.as_str()) {
+        Some("image/webp") => "EXT_texture_webp",
+        Some(ktx2::MIME) => "KHR_texture_basisu",
+        _ => return,
+    };
+    if let Some(fields) = texture.as_object_mut() {
         fields.remove("source");
         let extensions = fields.entry("extensions").or_insert_with(|| json!({}));
         if let Some(extensions) = extensions.as_object_mut() {
-            extensions.insert("EXT_texture_webp".to_owned(), json!({ "source": source }));
+            extensions.insert(extension.to_owned(), json!({ "source": source }));
         }
     }
 }

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use ectome_mesh::{MeshBuilder, Primitive};
+use ectome_texture::ktx2;
 use glam::{Affine3A, Mat4, Quat, Vec2, Vec3, Vec4};
 use serde_json::Value;
 
@@ -214,7 +215,7 @@ fn read_library(
             bytes,
         };
         if (!image.bytes.is_empty() || files.is_none())
-            && image.mime != "image/ktx2"
+            && image.mime != ktx2::MIME
             && image.size().is_none()
         {
             notes.push(format!(
@@ -275,6 +276,7 @@ pub(crate) fn mime_of(bytes: &[u8]) -> Option<&'static str> {
     match bytes {
         [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
         [0xFF, 0xD8, 0xFF, ..] => Some("image/jpeg"),
+        _ if bytes.starts_with(&ktx2::MAGIC) => Some(ktx2::MIME),
         [
             b'R',
             b'I',

@@ -1,6 +1,7 @@
 //! What is wrong with a mesh, worst first: how often, where, what it will cause and what repairs it.
 
 mod faces;
+pub mod sheets;
 pub mod surface;
 pub mod uv;
 mod whole;

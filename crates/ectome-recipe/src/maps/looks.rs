@@ -2,7 +2,7 @@
 
 use ectome_bake::{Kind, Material, Slot, Source};
 use ectome_formats::Scene;
-use ectome_texture::{Coding, Texture, Wrap};
+use ectome_texture::{Coding, Texture, Wrap, used::mark_used};
 use glam::{Affine2, Vec2, Vec3, Vec4};
 use serde_json::Value;
 
@@ -178,7 +178,7 @@ impl Decoded<'_> {
     /// of it counts. Without this the ground between islands would bleed into what is averaged.
     fn mask(&self, texture: usize, width: usize, height: usize) -> Option<Vec<bool>> {
         let mesh = &self.scene.mesh;
-        let mut mask = vec![false; width * height];
+        let mut triangles = Vec::new();
         let size = Vec2::new(width as f32, height as f32);
         for run in &mesh.runs {
             let Some((uv_set, transform)) = run.material.and_then(|m| self.use_of(m, texture))
@@ -194,9 +194,11 @@ impl Decoded<'_> {
                 if low.cmplt(-room).any() || high.cmpgt(size + room).any() || !low.is_finite() {
                     return None;
                 }
-                cover(&mut mask, width, height, p);
+                triangles.push(p);
             }
         }
+        let mut mask = vec![false; width * height];
+        mark_used(&mut mask, [width, height], &triangles);
         Some(mask)
     }
 
@@ -217,27 +219,5 @@ impl Decoded<'_> {
             .any(|s| s["index"].as_u64() == Some(texture as u64));
         let (_, uv_set, transform) = *self.used.first()?;
         uses.then_some((uv_set, transform))
-    }
-}
-
-/// Marks the texels that a triangle touches, and those beside them.
-fn cover(mask: &mut [bool], width: usize, height: usize, p: [Vec2; 3]) {
-    let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
-    let area = (p[1] - p[0]).perp_dot(p[2] - p[0]);
-    let clamp = |v: f32, most: usize| (v.max(0.0) as usize).min(most - 1);
-    let (x0, x1) = (clamp(low.x - 1.0, width), clamp(high.x + 1.0, width));
-    let (y0, y1) = (clamp(low.y - 1.0, height), clamp(high.y + 1.0, height));
-    // How far outside an edge a texel's middle may lie: its own half and its neighbour.
-    let room = 1.5;
-    for y in y0..=y1 {
-        for x in x0..=x1 {
-            let at = Vec2::new(x as f32 + 0.5, y as f32 + 0.5);
-            let outside = (0..3).any(|k| {
-                let (a, b) = (p[k], p[(k + 1) % 3]);
-                let edge = b - a;
-                edge.perp_dot(at - a) * area.signum() < -room * edge.length()
-            });
-            mask[y * width + x] |= !outside;
-        }
     }
 }

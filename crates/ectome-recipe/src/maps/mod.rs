@@ -343,7 +343,7 @@ fn misses(made: &Baked) -> Vec<u8> {
 }
 
 /// The source in triangles, without the parts that are left out; a heavy one that is so already is not copied.
-fn without_omitted<'a>(
+pub(crate) fn without_omitted<'a>(
     source: &'a Scene,
     progress: &Progress,
 ) -> Result<Cow<'a, Scene>, EngineError> {

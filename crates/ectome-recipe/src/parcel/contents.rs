@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use ectome_formats::Scene;
+use ectome_texture::ktx2;
 use serde::{Deserialize, Serialize};
 
 use super::textures::Coder;
@@ -22,7 +23,8 @@ pub struct Texture {
     pub is_colour: bool,
     /// Bytes of the file.
     pub bytes: u64,
-    /// Bytes on the device: four a texel, and a third more for the smaller copies (common practice, no published source).
+    /// Bytes on the device: four a texel, one where it stays packed there, and a third more for the smaller copies (common practice, no
+    /// published source).
     pub device_bytes: u64,
     /// Decibels of it that would be kept at half its size (PSNR): above 45 nobody sees a difference, below 30 everybody does (common
     /// practice, no published source).
@@ -71,7 +73,11 @@ impl Contents {
                         .iter()
                         .any(|s| ["baseColorTexture", "emissiveTexture"].contains(&s.as_str())),
                     bytes: image.bytes.len() as u64,
-                    device_bytes: u64::from(width) * u64::from(height) * 16 / 3,
+                    device_bytes: u64::from(width)
+                        * u64::from(height)
+                        * device_bytes_of_texel(&image.mime)
+                        * 4
+                        / 3,
                     halved_db: coder.halved_db(image),
                 }
             });
@@ -93,6 +99,10 @@ impl Contents {
     pub fn device_bytes(&self) -> u64 {
         self.textures.iter().map(|t| t.device_bytes).sum()
     }
+}
+
+fn device_bytes_of_texel(mime: &str) -> u64 {
+    if mime == ktx2::MIME { 1 } else { 4 }
 }
 
 #[cfg(test)]

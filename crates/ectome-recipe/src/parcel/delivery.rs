@@ -8,6 +8,7 @@ use ectome_formats::{
 use serde::{Deserialize, Serialize};
 
 use super::names::{Field, Pattern};
+use crate::far_end::HullSettings;
 
 /// Words for the values of a setting: in TOML, in forms and in sentences.
 macro_rules! words {
@@ -99,6 +100,8 @@ words! {
         Jpeg = "jpeg", "JPEG where nothing is transparent";
         /// WebP (`EXT_texture_webp`).
         Webp = "webp", "WebP (EXT_texture_webp)";
+        /// KTX 2.0 with blocks that stay packed on the device (`KHR_texture_basisu`); PNG where sides are no multiples of four.
+        Ktx2 = "ktx2", "KTX2 (KHR_texture_basisu)";
     }
 }
 
@@ -158,9 +161,9 @@ pub struct Delivery {
     pub triangulated: bool,
     /// The file format of textures.
     pub pictures: Pictures,
-    /// How much JPEG and WebP keep, 1 to 100.
+    /// How much JPEG and WebP keep, 1 to 100; WebP keeps all at 100.
     pub quality: u8,
-    /// Normals, roughness and other figures keep every value; otherwise JPEG and WebP may lose some of them too.
+    /// Normals, roughness and other figures keep every value; otherwise JPEG, WebP and KTX2 may lose some of them too.
     pub exact_data: bool,
     /// Sides of textures are powers of two.
     pub powers_of_two: bool,
@@ -180,6 +183,12 @@ pub struct Delivery {
     pub index_bits: u8,
     /// The prepared source and the first tier once more, as a pair with matching names for baking elsewhere.
     pub pair: bool,
+    /// The most convex hulls for collisions, in a file of their own; 0 for none.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub collision_hulls: u32,
+    /// The most triangles of each of these.
+    #[serde(skip_serializing_if = "is_usual")]
+    pub collision_triangles: u32,
     /// Every map is a file of its own too, not only those that a format has no place for.
     pub loose_maps: bool,
 }
@@ -207,9 +216,19 @@ impl Default for Delivery {
             up: UpAxis::Y,
             index_bits: 32,
             pair: false,
+            collision_hulls: 0,
+            collision_triangles: HullSettings::default().triangles_each,
             loose_maps: false,
         }
     }
+}
+
+fn is_zero(n: &u32) -> bool {
+    *n == 0
+}
+
+fn is_usual(n: &u32) -> bool {
+    *n == HullSettings::default().triangles_each
 }
 
 /// The least and most that a scale may be.
@@ -221,6 +240,14 @@ impl Delivery {
     /// Whether nothing of it was chosen.
     pub fn is_default(&self) -> bool {
         *self == Self::default()
+    }
+
+    /// The hulls for collisions, where they are wanted.
+    pub fn collision(&self) -> Option<HullSettings> {
+        (self.collision_hulls > 0).then_some(HullSettings {
+            hulls: self.collision_hulls,
+            triangles_each: self.collision_triangles,
+        })
     }
 
     /// What is wrong with it, behind the name of its brief.
@@ -258,6 +285,9 @@ impl Delivery {
         }
         if ![16, 32].contains(&self.index_bits) {
             return Some("needs indices of 16 or 32 bits".to_owned());
+        }
+        if let Some(fault) = self.collision().and_then(|c| c.fault()) {
+            return Some(format!("for collisions {fault}"));
         }
         if metres(&self.unit).is_none() {
             let units = UNITS.map(|u| u.0).join(", ");

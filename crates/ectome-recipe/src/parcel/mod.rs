@@ -44,12 +44,19 @@ use files::{File, Shelf};
 use names::{Field, Pattern, Taken};
 use textures::{Coder, Wanted};
 
+/// Raised when the same order comes to other files: parcels made before are made again when they are asked for.
+pub const VERSION: u32 = 2;
+
 /// What a file is of that holds all tiers.
 pub const ALL_TIERS: &str = "all tiers";
 /// What pictures that are files of their own are of.
 pub const MAPS: &str = "maps";
 /// What the two meshes for baking elsewhere are of.
 pub const PAIR: &str = "pair for baking";
+/// What a file is of that holds hulls for collisions.
+pub const COLLISION: &str = "hulls for collisions";
+/// What stands for `{tier}` in the names of these.
+const COLLISION_MARK: &str = "_collision";
 
 /// A tier that is to be handed over.
 #[derive(Clone, Debug)]
@@ -88,6 +95,8 @@ pub struct Order<'a> {
     pub maps: Vec<Map>,
     /// The prepared source, where the brief wants a pair for baking elsewhere.
     pub high: Option<Scene>,
+    /// Hulls for collisions, where the brief wants them.
+    pub collision: Option<Scene>,
 }
 
 /// A tier as its files hold it, in metres with Y up.
@@ -145,6 +154,9 @@ impl Order<'_> {
         }
         if let Some(high) = self.high.take() {
             self.pair(high, &tiers, origin, &mut shelf)?;
+        }
+        if let Some(hulls) = self.collision.take() {
+            self.collision(hulls, origin, &mut shelf)?;
         }
         self.loose_maps(&mut shelf);
         progress.at(0.8)?;
@@ -275,14 +287,53 @@ impl Order<'_> {
             return self.all_in_one(format, tiers, shelf);
         }
         for tier in tiers {
-            let stem = self.file_stem(&tier.mark)?;
-            if is_gltf {
-                let scene = triangulated(tier.scene.clone(), &Progress::new())?;
-                let document = glb::document(&scene, &self.options())?;
-                self.document(format, document, &stem, &tier.name, shelf)?;
-            } else {
-                self.plain(format, tier, &stem, shelf)?;
-            }
+            self.by_itself(format, tier, &self.options(), shelf)?;
+        }
+        Ok(())
+    }
+
+    /// A tier as a file of its own.
+    fn by_itself(
+        &self,
+        format: &str,
+        tier: &Delivered,
+        options: &Options,
+        shelf: &mut Shelf,
+    ) -> Result<(), EngineError> {
+        let stem = self.file_stem(&tier.mark)?;
+        if !["glb", "gltf"].contains(&format) {
+            return self.plain(format, tier, &stem, shelf);
+        }
+        let scene = triangulated(tier.scene.clone(), &Progress::new())?;
+        let document = glb::document(&scene, options)?;
+        self.document(format, document, &stem, &tier.name, shelf)
+    }
+
+    /// Hulls for collisions, a file in each of the brief's formats, each hull an object of its own: an engine takes one object for one
+    /// convex shape.
+    fn collision(
+        &self,
+        hulls: Scene,
+        origin: glam::Vec3,
+        shelf: &mut Shelf,
+    ) -> Result<(), EngineError> {
+        let mut scene = placed::placed(hulls, origin, &self.brief.delivery);
+        let mut taken = Taken::default();
+        for part in &mut scene.mesh.parts {
+            part.name = taken.free(&format!("{}_{}", self.asset, part.name), "");
+        }
+        let options = Options {
+            coding: glb::Coding::Plain,
+            ..self.options()
+        };
+        let hulls = Delivered {
+            name: COLLISION.to_owned(),
+            mark: COLLISION_MARK.to_owned(),
+            scene,
+        };
+        let formats = self.brief.formats.iter();
+        for format in formats {
+            self.by_itself(format, &hulls, &options, shelf)?;
         }
         Ok(())
     }
@@ -533,6 +584,7 @@ pub fn single(order: Order<'_>) -> Result<Vec<u8>, EngineError> {
     let order = Order {
         brief: &brief,
         high: None,
+        collision: None,
         maps: Vec::new(),
         ..order
     };

@@ -3,7 +3,10 @@
 use std::{collections::HashMap, io::Cursor};
 
 use ectome_formats::{Image, Library};
-use ectome_texture::scale::{self, Meaning, scaled};
+use ectome_texture::{
+    ktx2,
+    scale::{self, Meaning, scaled},
+};
 use image::{
     DynamicImage, ImageReader, RgbaImage,
     codecs::{
@@ -11,8 +14,10 @@ use image::{
         png::{CompressionType, FilterType, PngEncoder},
     },
 };
+use webp::WebPConfig;
 
 use super::delivery::{Delivery, Pictures};
+
 /// How a picture is to be averaged, by the slots that use it.
 fn meaning(library: &Library, image: usize, slots: &[String]) -> Meaning {
     let in_slot = |names: &[&str]| slots.iter().any(|s| names.contains(&s.as_str()));
@@ -124,6 +129,7 @@ fn coded(picture: &Image, meaning: Meaning, wanted: &Wanted<'_>) -> Option<Coded
         Pictures::Png => picture.mime == "image/png",
         Pictures::Jpeg => picture.mime == "image/jpeg",
         Pictures::Webp => picture.mime == "image/webp",
+        Pictures::Ktx2 => picture.mime == ktx2::MIME,
     };
     // A height of sixteen bits would lose half of them in any other format.
     if to == from && (is_wanted || deep) {
@@ -179,6 +185,7 @@ fn written(
     delivery: &Delivery,
 ) -> Option<(&'static str, Vec<u8>)> {
     let is_opaque = made.pixels().all(|p| p.0[3] == 255);
+    let size = [made.width(), made.height()].map(|s| s as usize);
     let may_lose = match meaning {
         Meaning::Colour => true,
         // Edges of what is cut out would get fringes.
@@ -191,9 +198,14 @@ fn written(
         Pictures::AsMade if from.mime == "image/webp" => Pictures::Webp,
         Pictures::Jpeg if is_opaque && may_lose => Pictures::Jpeg,
         Pictures::Webp => Pictures::Webp,
-        Pictures::AsMade | Pictures::Png | Pictures::Jpeg => Pictures::Png,
+        // Blocks lose a little of everything; of what is cut out no more than of colours.
+        Pictures::Ktx2
+            if ktx2::can_hold(size) && (may_lose || matches!(meaning, Meaning::Cutout(_))) =>
+        {
+            Pictures::Ktx2
+        }
+        Pictures::AsMade | Pictures::Png | Pictures::Jpeg | Pictures::Ktx2 => Pictures::Png,
     };
-    let (width, height) = made.dimensions();
     Some(match format {
         Pictures::Jpeg => {
             let mut bytes = Vec::new();
@@ -205,16 +217,33 @@ fn written(
             ("image/jpeg", bytes)
         }
         Pictures::Webp => {
-            let coder = webp::Encoder::from_rgba(made.as_raw(), width, height);
-            let lossless = !may_lose;
-            let quality = f32::from(delivery.quality);
-            let bytes = coder
-                .encode_simple(lossless, if lossless { 75.0 } else { quality })
-                .ok()?;
-            ("image/webp", bytes.to_vec())
+            let is_exact = !may_lose || delivery.quality >= EXACT_QUALITY;
+            ("image/webp", webp_bytes(&made, delivery.quality, is_exact)?)
         }
+        Pictures::Ktx2 => (ktx2::MIME, ktx2::written(made.as_raw(), size, meaning)),
         Pictures::AsMade | Pictures::Png => ("image/png", png(made, is_opaque)?),
     })
+}
+
+/// The quality from which on a picture as WebP loses nothing.
+const EXACT_QUALITY: u8 = 100;
+
+/// How hard a picture that loses nothing is packed: libwebp's own choice.
+const EXACT_EFFORT: f32 = 75.0;
+
+/// A picture as WebP. One that loses nothing keeps colours under full transparency, too: a renderer mixes them in at the edge of what is cut
+/// out.
+fn webp_bytes(made: &RgbaImage, quality: u8, is_exact: bool) -> Option<Vec<u8>> {
+    let mut how = WebPConfig::new().ok()?;
+    how.quality = f32::from(quality);
+    if is_exact {
+        how.lossless = 1;
+        how.exact = 1;
+        how.quality = EXACT_EFFORT;
+    }
+    let (width, height) = made.dimensions();
+    let coder = webp::Encoder::from_rgba(made.as_raw(), width, height);
+    Some(coder.encode_advanced(&how).ok()?.to_vec())
 }
 
 /// A picture as PNG, without opacity where nothing is transparent.
@@ -366,6 +395,16 @@ mod tests {
             &with(Pictures::Webp),
         );
         assert_eq!(read(&normals), given);
+        // At quality 100 nothing is lost, not even what lies under full transparency.
+        let mut hollow = given.clone();
+        (0..100).for_each(|x| hollow.get_pixel_mut(x, 40).0[3] = 0);
+        let exact = Delivery {
+            quality: 100,
+            ..with(Pictures::Webp)
+        };
+        let (all, _) = coded_with(&library_of(&hollow, "baseColorTexture"), 0, &exact);
+        assert_eq!(all.images[0].mime, "image/webp");
+        assert_eq!(read(&all), hollow);
         let (jpeg, _) = coded_with(
             &library_of(&given, "baseColorTexture"),
             0,
@@ -378,6 +417,17 @@ mod tests {
             let (png, _) = coded_with(&library_of(picture, slot), 0, &with(Pictures::Jpeg));
             assert_eq!(png.images[0].mime, "image/png");
             assert_eq!(read(&png), *picture);
+        }
+        // Blocks are made of colours whose sides they fill; what has to stay exact, and what they do not fill, is PNG.
+        let odd = RgbaImage::from_fn(510, 512, |x, y| *given.get_pixel(x, y));
+        for (picture, slot, mime) in [
+            (&given, "baseColorTexture", "image/ktx2"),
+            (&given, "normalTexture", "image/png"),
+            (&odd, "baseColorTexture", "image/png"),
+        ] {
+            let (made, _) = coded_with(&library_of(picture, slot), 0, &with(Pictures::Ktx2));
+            assert_eq!(made.images[0].mime, mime, "{slot}");
+            assert_eq!(made.images[0].size(), Some(picture.dimensions()));
         }
         let lossy = Delivery {
             exact_data: false,

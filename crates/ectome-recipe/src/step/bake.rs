@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        5
+        6
     }
 
     fn title(&self) -> &'static str {

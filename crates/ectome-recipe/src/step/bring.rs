@@ -11,12 +11,8 @@ use serde::{Deserialize, Serialize};
 
 use super::{Nature, Operation, Output, triangulated};
 use crate::{
-    Change, CutReport, EngineError,
-    engine::Input,
-    jury::Jury,
-    maps,
-    measured::{measured_report, part_at},
-    proof::prove,
+    Change, CutReport, EngineError, engine::Input, jury::Jury, maps, measured::made_report,
+    proof::prove, uv::strip,
 };
 
 /// A file of a mesh that was made elsewhere.
@@ -67,9 +63,7 @@ impl Operation for Bring {
         let started = Instant::now();
         let mut source = triangulated(input.scene()?, progress)?;
         // Its UVs are its own: those of the source say nothing about them.
-        source.mesh.uv_sets.clear();
-        let runs = &mut source.mesh.runs;
-        runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
+        strip(&mut source.mesh);
         progress.stage(self.title());
         let mut low = input.brought(&self.files, &progress.span(0.0, 0.3))?;
         let name = self.files.first().map_or("", |f| f.name.as_str());
@@ -86,19 +80,10 @@ impl Operation for Bring {
         let judge = &jury.judge;
         let (measured, details) =
             judge.examine(&source.mesh, &shown.mesh, &progress.span(0.4, 0.95))?;
-        let triangles = shown.mesh.triangle_count();
         let report = CutReport {
-            triangles_before: source.mesh.triangle_count(),
-            triangles_after: triangles,
-            target: triangles,
             seconds_analysis,
             seconds_measuring: started.elapsed().as_secs_f64(),
-            deviation_worst_part: part_at(
-                &source.mesh,
-                judge.surface(),
-                measured.counted.worst_at_m,
-            ),
-            ..measured_report(&measured, &source.mesh)
+            ..made_report(&shown.mesh, &source.mesh, judge, &measured)
         };
         let proven = prove(&source, &jury, &source.mesh, &shown, (&measured, &details))?;
         Ok(Output::proven(low, report, proven))

@@ -7,12 +7,15 @@
 
 mod bake;
 mod bring;
+mod cards;
 mod cut;
+mod hull;
 mod import;
 mod leave_out;
 mod merge;
 mod merge_flat;
 mod prepare;
+mod rebuild;
 mod take_out_loops;
 mod triangulate;
 mod uv;
@@ -23,12 +26,15 @@ use serde::{Deserialize, Serialize};
 
 pub use bake::Bake;
 pub use bring::{Bring, BroughtFile};
+pub use cards::Cards;
 pub use cut::Cut;
+pub use hull::Hull;
 pub use import::Import;
 pub use leave_out::{LeaveOut, only_built};
 pub use merge::Merge;
 pub use merge_flat::{MergeFlat, merge_flat};
 pub use prepare::Prepare;
+pub use rebuild::Rebuild;
 pub use take_out_loops::{TakeOutLoops, list_loops, take_out_loops};
 pub(crate) use triangulate::Split;
 pub use triangulate::{Triangulate, triangulated};
@@ -46,6 +52,8 @@ use crate::{
 pub enum Nature {
     /// It makes the source ready. What it makes is the source that all that follows is judged against.
     Prepares,
+    /// It lays a new surface over its source. It is judged against what can be seen of that; what follows, against the new surface.
+    Rebuilds,
     /// It changes the surface and is judged against its source.
     Reduces,
     /// It changes what lies on the surface. What was measured of the surface before still holds.
@@ -174,6 +182,12 @@ steps! {
     MergeFlat,
     /// Takes edge loops out; every point that stays keeps its place and its UV.
     TakeOutLoops,
+    /// Lays one closed skin over everything.
+    Rebuild,
+    /// Lays convex hulls over the source.
+    Hull,
+    /// Puts cards in the place of the source.
+    Cards,
     /// Collapses edges down to a target.
     Cut,
     /// Brings a low mesh that was made elsewhere.

@@ -13,7 +13,7 @@ use crate::{
     engine::Input,
     figures,
     jury::Jury,
-    measured::{measured_report, part_at},
+    measured::made_report,
     proof::{Proven, prove},
 };
 
@@ -107,19 +107,17 @@ pub fn take_out_loops(
             None => held.push((why, 1)),
         }
     }
+    let report = made_report(&mesh, &source.mesh, judge, &measured);
     let report = CutReport {
-        triangles_before: source.mesh.triangle_count(),
-        triangles_after: mesh.triangle_count(),
         target: match which {
             Which::Triangles(n) => n,
-            Which::Every(_) => mesh.triangle_count(),
+            Which::Every(_) => report.target,
         },
         loops_taken: done.taken,
         loops_held: held,
         seconds_analysis,
         seconds_measuring: started.elapsed().as_secs_f64(),
-        deviation_worst_part: part_at(&source.mesh, judge.surface(), measured.counted.worst_at_m),
-        ..measured_report(&measured, &source.mesh)
+        ..report
     };
     let low = Scene {
         mesh,

@@ -16,7 +16,7 @@ pub struct Uv {
 
 impl Operation for Uv {
     fn version(&self) -> u32 {
-        5
+        6
     }
 
     fn title(&self) -> &'static str {

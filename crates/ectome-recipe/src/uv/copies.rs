@@ -21,8 +21,7 @@ impl Copies {
     pub fn of(mesh: &Mesh, halves: bool, progress: &Progress) -> Result<Self, Cancelled> {
         // UVs must not tell parts apart that are about to get new ones.
         let mut bare = mesh.clone();
-        bare.uv_sets.clear();
-        bare.runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
+        super::strip(&mut bare);
         let mut of = vec![None; mesh.face_count()];
         let mut by_part = vec![Vec::new(); mesh.parts.len()];
         for (f, p) in mesh.part_of_faces().into_iter().enumerate() {

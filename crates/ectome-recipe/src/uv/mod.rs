@@ -7,7 +7,7 @@ mod work;
 use std::time::Instant;
 
 use ectome_formats::Scene;
-use ectome_mesh::Progress;
+use ectome_mesh::{Mesh, Progress};
 use ectome_uv::{
     join,
     layout::{Layout, Placement},
@@ -301,6 +301,12 @@ pub(crate) fn sets_of_textures(scene: &Scene) -> Vec<u32> {
             at as u32
         })
         .collect()
+}
+
+/// Takes the UVs off a mesh, where they would be compared with others that have nothing to do with them.
+pub(crate) fn strip(mesh: &mut Mesh) {
+    mesh.uv_sets.clear();
+    mesh.runs.iter_mut().for_each(|r| r.channels.uv_sets = 0);
 }
 
 /// A layout as it is, on `sheets` sheets of `size` texels side by side, in numbers.

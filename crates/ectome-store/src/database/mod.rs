@@ -6,6 +6,7 @@
 //! | `accounts` | who may enter: one account with a password, and nobody else |
 //! | `keeper` | the thread that starts it, starts it again when it ends, and gives up when that does not help |
 //! | `address` | a database that somebody else runs, by URL |
+//! | `schema` | the steps that lead to the present tables |
 //!
 //! The server listens on a socket in a folder that is ours alone (mode 0700) and on no port. It ends with the process
 //! that started it, however that ends; one that is found running nevertheless is ended and replaced.
@@ -14,6 +15,7 @@ mod accounts;
 pub(crate) mod address;
 mod daemon;
 mod keeper;
+pub mod schema;
 
 use std::{path::Path, sync::Arc};
 

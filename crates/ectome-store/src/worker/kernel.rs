@@ -4,7 +4,7 @@ use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, Done, EngineError, ErrorCurve, FlatOutlook, Found,
-    Inspection, Kept, Mark, Outcome, Plan, Recipe, engine,
+    Inspection, Kept, Mark, Outcome, Plan, Recipe, engine, far_end,
     parcel::{self, files::File, sheet::Sheet},
     picture, sheets,
     step::triangulated,
@@ -250,7 +250,20 @@ fn written_parcel(
         true => Some(engine::scene(prepared, stock, &progress.span(0.3, 0.4))?),
         false => None,
     };
-    let made = task.order(tiers, high).make(&progress.span(0.4, 1.0))?;
+    let collision = match task.brief.delivery.collision() {
+        None => None,
+        Some(hulls) => {
+            let source = engine::scene(prepared, stock, &progress.span(0.4, 0.42))?;
+            let own = progress.span(0.42, 0.5);
+            Some(far_end::collision_hulls(source, &hulls, &own)?)
+        }
+    };
+    let order = parcel::Order {
+        high,
+        collision,
+        ..task.order(tiers)
+    };
+    let made = order.make(&progress.span(0.5, 1.0))?;
     let (made, sheet) = made.with_sheet(&task.brief, &task.date, &task.about);
     Ok(Made::Parcel {
         files: made.files,

@@ -1,5 +1,6 @@
 //! Laying one chart flat, without a fold.
 
+mod cholesky;
 mod conformal;
 mod dirichlet;
 mod simple;

@@ -1,21 +1,13 @@
-//! Symmetric positive definite systems with a pattern that stays while the figures change (`faer`).
+//! Symmetric positive definite systems with a pattern that stays while the figures change.
 
-use faer::{
-    Side,
-    prelude::Solve,
-    sparse::{
-        SparseColMatRef, SymbolicSparseColMatRef,
-        linalg::solvers::{Llt, SymbolicLlt},
-    },
-};
+use super::cholesky::Elimination;
 
 /// Where the entries of a symmetric matrix stand: its lower triangle, column by column.
 pub struct Pattern {
-    n: usize,
-    column_starts: Vec<usize>,
-    rows: Vec<usize>,
-    symbolic: SymbolicLlt<usize>,
-    /// Where each entry that was named goes.
+    elimination: Elimination,
+    /// How many places are named.
+    places: usize,
+    /// Which of them each entry goes to.
     slots: Vec<u32>,
 }
 
@@ -36,7 +28,7 @@ impl Pattern {
         for &i in &order {
             if last != Some(key(i)) {
                 let (row, column) = entries[i as usize];
-                rows.push(row as usize);
+                rows.push(row);
                 column_starts[column as usize + 1] += 1;
                 last = Some(key(i));
             }
@@ -45,13 +37,9 @@ impl Pattern {
         for c in 0..n {
             column_starts[c + 1] += column_starts[c];
         }
-        let shape = SymbolicSparseColMatRef::new_checked(n, n, &column_starts, None, &rows);
-        let symbolic = SymbolicLlt::try_new(shape, Side::Lower).ok()?;
         Some(Self {
-            n,
-            column_starts,
-            rows,
-            symbolic,
+            elimination: Elimination::new(&column_starts, &rows)?,
+            places: rows.len(),
             slots,
         })
     }
@@ -59,24 +47,11 @@ impl Pattern {
     /// Solves for `rhs` in place. `entries` stand in the order of [`Pattern::new`]; those of one place are added.
     /// False when the matrix is not positive definite.
     pub fn solve(&self, entries: &[f64], rhs: &mut [f64]) -> bool {
-        let mut values = vec![0.0; self.rows.len()];
+        let mut values = vec![0.0; self.places];
         for (&slot, v) in self.slots.iter().zip(entries) {
             values[slot as usize] += v;
         }
-        let shape = SymbolicSparseColMatRef::new_checked(
-            self.n,
-            self.n,
-            &self.column_starts,
-            None,
-            &self.rows,
-        );
-        let matrix = SparseColMatRef::new(shape, &values);
-        let Ok(factors) = Llt::try_new_with_symbolic(self.symbolic.clone(), matrix, Side::Lower)
-        else {
-            return false;
-        };
-        factors.solve_in_place(faer::ColMut::from_slice_mut(rhs));
-        rhs.iter().all(|x| x.is_finite())
+        self.elimination.solve(&values, rhs)
     }
 }
 

@@ -70,8 +70,13 @@ impl Panel {
 }
 
 /// `GET /assets/{id}`
-pub async fn default_step(Path(id): Path<u64>) -> Redirect {
-    Redirect::to(&format!("/assets/{id}/cut"))
+pub async fn default_step(
+    State(app): State<App>,
+    Path(id): Path<u64>,
+) -> Result<Redirect, Failure> {
+    // Nobody is sent to a page that is not there.
+    app.store.asset(id).await?;
+    Ok(Redirect::to(&format!("/assets/{id}/cut")))
 }
 
 /// `GET /assets/{id}/{step}`

@@ -83,17 +83,12 @@ pub async fn replace(
     Multipart(form): Multipart,
 ) -> Result<Response, Failure> {
     let asset = ready_asset(&app, id).await?;
-    let (arrived, groups) = arrive(&app, &headers, form).await?;
-    let [members] = &groups[..] else {
-        return Err(Failure::bad(format!(
-            "{} assets arrived. Give the files of one, to take the place of this one's.",
-            groups.len()
-        )));
-    };
+    let refused = "assets arrived. Give the files of one, to take the place of this one's.";
+    let (arrived, members) = arrive_as_one(&app, &headers, form, refused).await?;
     let naming = app.store.naming().await?;
-    keep(&app, &arrived, members).await?;
+    keep(&app, &arrived, &members).await?;
     app.store
-        .replace_files(&asset, &sources(&arrived, members))
+        .replace_files(&asset, &sources(&arrived, &members))
         .await?;
     drop(naming);
     Ok(back(&headers, id, "intake", None))
@@ -107,18 +102,13 @@ pub async fn bring(
     Multipart(form): Multipart,
 ) -> Result<Response, Failure> {
     let asset = ready_asset(&app, id).await?;
-    let (arrived, groups) = arrive(&app, &headers, form).await?;
-    let [members] = &groups[..] else {
-        return Err(Failure::bad(format!(
-            "{} meshes arrived. Give one low mesh at a time, with the files that belong to it.",
-            groups.len()
-        )));
-    };
+    let refused = "meshes arrived. Give one low mesh at a time, with the files that belong to it.";
+    let (arrived, members) = arrive_as_one(&app, &headers, form, refused).await?;
     let naming = app.store.naming().await?;
-    keep(&app, &arrived, members).await?;
+    keep(&app, &arrived, &members).await?;
     let hash = app
         .store
-        .ask_for_brought(&asset, brought(&arrived, members))
+        .ask_for_brought(&asset, brought(&arrived, &members))
         .await?;
     drop(naming);
     let tray = app.store.tray(id).await?;
@@ -157,6 +147,20 @@ fn brought(arrived: &[Arrived], members: &[usize]) -> Vec<BroughtFile> {
 
 /// Files on the disk, and which of them belong together.
 type Sorted = (Arc<Vec<Arrived>>, Vec<Vec<usize>>);
+
+/// The files of a form that make up one mesh. Where several arrive, how many and `refused` are the sentence.
+async fn arrive_as_one(
+    app: &App,
+    headers: &HeaderMap,
+    form: axum::extract::Multipart,
+    refused: &str,
+) -> Result<(Arc<Vec<Arrived>>, Vec<usize>), Failure> {
+    let (arrived, mut groups) = arrive(app, headers, form).await?;
+    match groups.len() {
+        1 => Ok((arrived, groups.remove(0))),
+        many => Err(Failure::bad(format!("{many} {refused}"))),
+    }
+}
 
 /// Streams the files of a form to the disk, unpacks what is packed and sorts them by asset.
 async fn arrive(

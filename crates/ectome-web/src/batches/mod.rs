@@ -2,6 +2,7 @@
 
 mod page;
 mod view;
+mod zip;
 
 use axum::{
     Router,
@@ -16,6 +17,7 @@ pub fn routes() -> Router<App> {
         .route("/batches", get(page::list).post(page::begin))
         .route("/batches/{id}", get(page::one).post(page::change))
         .route("/batches/{id}/assets/{asset}", post(page::own_plan))
+        .route("/batches/{id}/parcels.zip", get(zip::download))
         .route("/batches/{id}/remove", post(page::remove))
         .route("/plans", post(page::save_plan))
         .route("/plans/{id}/remove", post(page::remove_plan))

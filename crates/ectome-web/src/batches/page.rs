@@ -186,6 +186,8 @@ struct OnePage {
     refused: Vec<(String, String)>,
     rows: Vec<Row>,
     says: String,
+    /// A parcel of some asset is there.
+    has_parcels: bool,
 }
 
 /// `GET /batches/{id}`
@@ -221,6 +223,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<Str
         name: batch.name,
         created: batch.created,
         says: sums.says(),
+        has_parcels: rows.iter().any(|r| r.parcel.is_some()),
         rows,
     };
     Ok(Html(page.render()?))

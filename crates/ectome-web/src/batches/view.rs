@@ -93,7 +93,8 @@ pub async fn rows(
     Ok((list, sums))
 }
 
-async fn latest(app: &App, asset: u64) -> Result<Option<Parcel>, Failure> {
+/// The newest parcel of an asset.
+pub async fn latest(app: &App, asset: u64) -> Result<Option<Parcel>, Failure> {
     let wanted = ParcelsWanted {
         asset: Some(asset),
         most: 1,

@@ -116,6 +116,19 @@ pub fn delivery(f: &Fields) -> Result<Delivery, Failure> {
             _ => 32,
         },
         pair: f.ticked("pair"),
+        collision_hulls: match f.text("collision_hulls") {
+            "" => 0,
+            _ => f.number("collision_hulls", "The count of hulls", 0.0, 64.0)? as u32,
+        },
+        collision_triangles: match f.text("collision_triangles") {
+            "" => plain.collision_triangles,
+            _ => f.number(
+                "collision_triangles",
+                "The triangles of a hull",
+                4.0,
+                10_000.0,
+            )? as u32,
+        },
         loose_maps: f.ticked("loose_maps"),
     })
 }

@@ -2,6 +2,7 @@
 
 use ectome_recipe::{
     Brief, SheetsAs, Tier,
+    far_end::MadeAs,
     maps::{Kind, Packed},
 };
 
@@ -67,11 +68,12 @@ fn packed(f: &Fields) -> Result<Vec<Packed>, Failure> {
 }
 
 fn tiers(f: &Fields) -> Result<Vec<Tier>, Failure> {
-    let [limits, distances, shares, outlines] = [
+    let [limits, distances, shares, outlines, kinds] = [
         "tier_triangles",
         "tier_nearest_m",
         "tier_screen_percent",
         "tier_outline_px",
+        "tier_made",
     ]
     .map(|n| f.all(n));
     let mut list = Vec::new();
@@ -80,7 +82,8 @@ fn tiers(f: &Fields) -> Result<Vec<Tier>, Failure> {
         let (distance, share, outline) = (at(&distances), at(&shares), at(&outlines));
         let named = |what: &str| format!("{what} of LOD{}", list.len());
         list.push(Tier {
-            triangles: number(limit, &named("The limit"), 4.0, 4e9)? as u32,
+            made: MadeAs::of(&at(&kinds)).unwrap_or_default(),
+            triangles: number(limit, &named("The limit"), 2.0, 4e9)? as u32,
             nearest_m: match distance.is_empty() {
                 true => 1.0,
                 false => number(&distance, &named("The distance"), 0.001, 1e6)?,

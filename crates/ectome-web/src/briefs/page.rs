@@ -10,6 +10,7 @@ use ectome_formats::space::UNITS;
 use ectome_recipe::{
     Brief,
     brief::{FORMATS, MAPS},
+    far_end::MadeAs,
     maps::Kind,
 };
 
@@ -36,6 +37,7 @@ struct TierRow {
     nearest_m: String,
     screen_percent: String,
     outline_px: String,
+    made: Vec<(&'static str, &'static str, bool)>,
 }
 
 /// An asset that the brief judges.
@@ -185,9 +187,18 @@ fn limits(brief: &Brief) -> String {
     let list: Vec<String> = brief
         .tiers
         .iter()
-        .map(|t| words::grouped(t.triangles))
+        .map(|t| match t.made.is_cut() {
+            true => words::grouped(t.triangles),
+            false => format!("{} as {}", words::grouped(t.triangles), t.made.says()),
+        })
         .collect();
     list.join(", ")
+}
+
+/// How a tier may be made: the word, as the form says it, and which it is.
+fn made(now: MadeAs) -> Vec<(&'static str, &'static str, bool)> {
+    let one = |m: MadeAs| (m.word(), m.says(), m == now);
+    MadeAs::ALL.map(one).to_vec()
 }
 
 /// Assets that a brief lists; what else it judges is counted.
@@ -204,6 +215,7 @@ fn open(id: u64, brief: Brief, judged: Vec<Judged>, uses: usize) -> Result<Open,
             nearest_m: t.nearest_m.to_string(),
             screen_percent: t.screen_percent.map_or_else(String::new, |p| p.to_string()),
             outline_px: t.outline_px.to_string(),
+            made: made(t.made),
         })
         .collect();
     tiers.push(TierRow {
@@ -212,6 +224,7 @@ fn open(id: u64, brief: Brief, judged: Vec<Judged>, uses: usize) -> Result<Open,
         nearest_m: String::new(),
         screen_percent: String::new(),
         outline_px: String::new(),
+        made: made(MadeAs::Cut),
     });
     let choice = |list: &[&'static str], chosen: &[String]| -> Vec<Choice> {
         list.iter()

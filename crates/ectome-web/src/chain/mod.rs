@@ -1,5 +1,6 @@
 //! The Chain step: a candidate for each tier of the brief, judged.
 
+mod far_end;
 mod page;
 mod view;
 
@@ -13,5 +14,6 @@ use crate::state::App;
 pub fn routes() -> Router<App> {
     Router::new()
         .route("/assets/{id}/chains", post(page::fill))
+        .route("/assets/{id}/stand-ins", post(far_end::stand_in))
         .route("/assets/{id}/tiers/{tier}", post(page::tier))
 }

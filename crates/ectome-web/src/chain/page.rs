@@ -1,7 +1,10 @@
 //! What the Chain step does: fills tiers, cuts one anew, locks it, gives it another candidate.
 
 use axum::{extract::State, http::HeaderMap, response::Response};
-use ectome_recipe::{Brief, chain};
+use ectome_recipe::{
+    Brief, Tier, chain,
+    far_end::{MadeAs, StandIn},
+};
 use ectome_store::{asset::Asset, candidate::CandidateState, chain::Fill};
 
 use crate::{
@@ -24,7 +27,7 @@ pub async fn fill(
     let asset = ready_asset(&app, id).await?;
     let brief = brief_of(&app, &asset).await?;
     let fills = match f.text("by") {
-        "brief" => brief.tiers.iter().map(|t| Fill::to(t.triangles)).collect(),
+        "brief" => Fill::of_brief(&brief, asset.height_m()),
         "error" => {
             let pixels = f.number("pixels", "The permitted error in pixels", 0.05, 100.0)?;
             within(&app, &asset, &brief, pixels).await?
@@ -79,15 +82,21 @@ async fn within(
         ))
     })?;
     let tiers = chain::by_error(brief, asset.height_m(), &outlook.curve, pixels);
-    let fill = |p: chain::Permitted| Fill {
-        limit: p.limit,
-        within_mm: Some(p.deviation_m * 1e3),
-        expected: p.expected,
+    let fill = |(p, asked): (chain::Permitted, Fill)| match asked.stand_in {
+        // No cut takes its place, however much may be off.
+        Some(_) => asked,
+        None => Fill {
+            within_mm: Some(p.deviation_m * 1e3),
+            expected: p.expected,
+            ..Fill::to(p.limit)
+        },
     };
-    Ok(tiers.into_iter().map(fill).collect())
+    let asked = Fill::of_brief(brief, asset.height_m());
+    Ok(tiers.into_iter().zip(asked).map(fill).collect())
 }
 
-/// `POST /assets/{id}/tiers/{tier}`: `do` is `cut` (to `triangles`), `use` (`candidate`), `lock` or `unlock`.
+/// `POST /assets/{id}/tiers/{tier}`: `do` is `cut` (to `triangles`), `stand_in` (`made`: `hull`, `cards` or `card`),
+/// `use` (`candidate`), `lock` or `unlock`.
 pub async fn tier(
     State(app): State<App>,
     Path((id, tier)): Path<(u64, u32)>,
@@ -128,6 +137,24 @@ pub async fn tier(
             })?;
             let limit = asked.or(now.map(|t| t.limit)).unwrap_or(found.target);
             app.store.set_tier(id, tier, limit, &found.hash).await?;
+        }
+        "stand_in" => {
+            unlocked()?;
+            let made = MadeAs::of(f.text("made"));
+            let limit = asked.or(now.map(|t| t.limit)).unwrap_or(0);
+            let limit = u32::try_from(limit).unwrap_or(u32::MAX);
+            let of_brief = brief.tiers.get(tier as usize).or(brief.tiers.last());
+            let asked = of_brief.zip(made).map(|(t, made)| Tier {
+                made,
+                triangles: limit,
+                ..t.clone()
+            });
+            let what = asked.and_then(|t| StandIn::for_tier(&brief, &t, asset.height_m()));
+            let what = what.ok_or_else(|| {
+                Failure::bad("Nothing of that kind can stand in. Choose a hull, cards or a card.")
+            })?;
+            let fill = Fill::with(limit, what);
+            app.store.ask_for_tier(&asset, tier, fill).await?;
         }
         _ => {
             unlocked()?;

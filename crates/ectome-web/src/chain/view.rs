@@ -7,6 +7,7 @@ use ectome_store::{
     chain::{ChainTier, base_of},
 };
 
+use super::far_end::FarEndView;
 use crate::{
     asset::{rows::Rows, sides::Side},
     judged,
@@ -30,6 +31,8 @@ pub struct TierLine {
     pub fault: String,
     pub picture: Option<String>,
     pub size_hint: String,
+    /// What was asked for.
+    pub wish: String,
 }
 
 /// One thing a brief asks for.
@@ -62,6 +65,7 @@ pub struct ChainView {
     pub limits: String,
     /// Said before cutting a source that would tear.
     pub hint: Option<String>,
+    pub far: FarEndView,
 }
 
 /// A brief that can be chosen.
@@ -107,6 +111,7 @@ impl ChainView {
                 .collect(),
             limits: limits.collect::<Vec<_>>().join(", "),
             hint: tearing(rows.inspection()),
+            far: FarEndView::of(rows),
         }
     }
 }
@@ -162,6 +167,7 @@ fn tier_line(t: &ChainTier, brief: &Brief, asset: &Asset) -> TierLine {
         fault: c.fault.clone().unwrap_or_default(),
         picture: c.picture.clone(),
         size_hint: words::grouped(t.limit),
+        wish: c.wish.clone(),
     }
 }
 

@@ -2,6 +2,9 @@
 
 pub(crate) mod open_sources;
 mod page;
+mod rebuild_form;
+mod rebuild_page;
+mod rebuild_view;
 mod settings_form;
 mod tray_page;
 mod tray_view;
@@ -22,6 +25,8 @@ pub fn routes() -> Router<App> {
         .route("/assets/{id}/cuts", post(page::cut))
         .route("/assets/{id}/flats", post(page::flats))
         .route("/assets/{id}/loops", post(page::loops))
+        .route("/assets/{id}/rebuilds", post(rebuild_page::rebuild))
+        .route("/assets/{id}/rebuild/preview", post(rebuild_page::preview))
         .route("/assets/{id}/settings", post(page::settings))
         .route("/assets/{id}/preview/{triangles}", get(page::preview))
         .route("/assets/{id}/candidates/{number}", post(tray_page::act))

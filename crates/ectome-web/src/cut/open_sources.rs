@@ -3,9 +3,12 @@
 use std::{sync::Arc, time::Duration};
 
 use axum::http::StatusCode;
-use ectome_formats::Scene;
+use ectome_formats::{Scene, glb};
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Recipe, Session, engine};
+use ectome_recipe::{
+    Change, Done, EngineError, Recipe, Session, engine,
+    rebuild::{self, RebuildReport, RebuildSettings},
+};
 use ectome_store::{Store, asset::Asset, stock::StoreStock};
 use tokio::task::spawn_blocking;
 
@@ -68,6 +71,40 @@ impl OpenSources {
             false => asset.preparation.clone(),
         };
         let recipe = Recipe::prepared(&asset.source, &changes);
+        let scene = self.scene(store, asset, recipe).await?;
+        spawn_blocking(move || change.apply((*scene).clone(), &Progress::new()))
+            .await
+            .map_err(|_| broken())?
+            .map(|(_, done)| done)
+            .map_err(|e| Failure::bad(format!("That cannot be done: {e}.")))
+    }
+
+    /// A coarse skin over an asset as a GLB, and what was done for it.
+    pub async fn preview_skin(
+        &self,
+        store: &Store,
+        asset: &Asset,
+        settings: RebuildSettings,
+    ) -> Result<(Vec<u8>, RebuildReport), Failure> {
+        let recipe = Recipe::whole(&asset.source, &asset.preparation);
+        let scene = self.scene(store, asset, recipe).await?;
+        spawn_blocking(move || {
+            let (skin, report) = rebuild::preview((*scene).clone(), &settings, &Progress::new())?;
+            let glb = glb::write(&skin, &glb::Options::default())?;
+            Ok::<_, EngineError>((glb, report))
+        })
+        .await
+        .map_err(|_| broken())?
+        .map_err(|e| Failure::bad(format!("There is nothing to see: {e}.")))
+    }
+
+    /// What a recipe makes of an asset's source, kept for the next look.
+    async fn scene(
+        &self,
+        store: &Store,
+        asset: &Asset,
+        recipe: Recipe,
+    ) -> Result<Arc<Scene>, Failure> {
         let key = recipe.key();
         let progress = Progress::new();
         let stock = StoreStock::of(store, asset.id, u64::MAX, &progress);
@@ -76,12 +113,7 @@ impl OpenSources {
             engine::scene(&recipe, &stock, &progress)
                 .map_err(|e| format!("{name} could not be opened: {e}."))
         };
-        let scene = self.prepared.get(&key, WAITED, open).await?;
-        spawn_blocking(move || change.apply((*scene).clone(), &Progress::new()))
-            .await
-            .map_err(|_| broken())?
-            .map(|(_, done)| done)
-            .map_err(|e| Failure::bad(format!("That cannot be done: {e}.")))
+        self.prepared.get(&key, WAITED, open).await
     }
 
     async fn session(&self, store: &Store, asset: &Asset) -> Result<Arc<Session>, Failure> {
@@ -89,9 +121,9 @@ impl OpenSources {
         let key = recipe.analysis_key().unwrap_or_default();
         if !self.sessions.has(&key) && store.outlook(&recipe).await?.is_none() {
             return Err(Failure::new(
-                StatusCode::CONFLICT,
+                StatusCode::SERVICE_UNAVAILABLE,
                 format!(
-                    "{} is still being analysed. Drag again in a moment.",
+                    "{} is still being analysed. Try again in a moment.",
                     asset.name
                 ),
             ));

@@ -62,7 +62,9 @@ pub async fn preview(
 ) -> Result<Response, Failure> {
     let asset = ready_asset(&app, id).await?;
     let triangles = triangles.max(4) as usize;
-    let (glb, made) = app.open.preview(&app.store, &asset, triangles).await?;
+    let (glb, made) = (app.open.preview(&app.store, &asset, triangles))
+        .await
+        .map_err(Failure::or_later)?;
     let headers = [
         (CONTENT_TYPE, "model/gltf-binary".to_owned()),
         (HeaderName::from_static("x-triangles"), made.to_string()),

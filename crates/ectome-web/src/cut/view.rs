@@ -2,6 +2,7 @@
 
 use ectome_recipe::{Attention, CutSettings, Fate, FlatOutlook, Inspection, Vanished, advice};
 
+use super::rebuild_view::RebuildView;
 use super::tray_view::{TrayLine, result_sentence, tray_lines};
 use crate::{
     asset::rows::Rows,
@@ -58,6 +59,8 @@ pub struct CutView {
     pub halves: Option<String>,
     pub reuse_halves: bool,
     pub let_parts_go: bool,
+    /// Laying a new skin over it.
+    pub rebuild: RebuildView,
 }
 
 /// A guard that can be set.
@@ -122,6 +125,7 @@ impl CutView {
             },
             reuse_halves: settings.reuse_halves,
             let_parts_go: settings.let_parts_go,
+            rebuild: RebuildView::of(rows),
         }
     }
 }

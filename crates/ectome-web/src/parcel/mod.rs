@@ -12,7 +12,9 @@ use axum::{
     routing::{get, post},
 };
 
+pub use single::headers;
 pub use view::{First, ParcelView};
+pub use zipped::body as zipped;
 
 use crate::state::App;
 

@@ -113,6 +113,7 @@ fn order<'a>(stem: &str, brief: &'a Brief, notice: Option<String>, tiers: Vec<Ti
         tiers,
         maps: Vec::new(),
         high: None,
+        collision: None,
     }
 }
 

@@ -93,7 +93,7 @@ pub async fn proposed(
         // A figure that can be changed stands in its field.
         says: match &line.act {
             Act::Cut { .. } => "Cut to".to_owned(),
-            Act::Tier { .. } => "A tier of".to_owned(),
+            Act::Tier { stand_in: None, .. } => "A tier of".to_owned(),
             Act::Merge { .. } => "Merge materials over one sheet of".to_owned(),
             Act::Bake { maps } => {
                 let size = format!(" at {}", maps.size);
@@ -102,7 +102,11 @@ pub async fn proposed(
             act => act.says(),
         },
         triangles: match line.act {
-            Act::Cut { triangles } | Act::Tier { triangles } => Some(triangles),
+            Act::Cut { triangles }
+            | Act::Tier {
+                triangles,
+                stand_in: None,
+            } => Some(triangles),
             _ => None,
         },
         size: match &line.act {
@@ -191,7 +195,11 @@ pub fn chosen(f: &Fields) -> Result<Plan, Failure> {
             return false;
         }
         let typed = match &mut line.act {
-            Act::Cut { triangles } | Act::Tier { triangles } => f
+            Act::Cut { triangles }
+            | Act::Tier {
+                triangles,
+                stand_in: None,
+            } => f
                 .number(&format!("triangles_{at}"), "A count of triangles", 4.0, 1e9)
                 .map(|n| *triangles = n as u32),
             Act::Bake { maps } => f

@@ -1,11 +1,14 @@
 // One asset: ties the Rule, the stage and the column together.
 
+import './kept.js';
 import { Attention } from './attention.js';
 import { Intake } from './intake.js';
 import { Ledger } from './ledger.js';
 import { Maps } from './maps.js';
 import { Proof } from './proof.js';
+import { Rebuild } from './rebuild.js';
 import { Rule } from './rule.js';
+import { Settings } from './settings.js';
 import { Stage } from './stage.js';
 import { PickTool, StrokeTool } from './tools.js';
 import { Uvs } from './uvs.js';
@@ -29,31 +32,37 @@ function setTarget(n, from) {
   const button = at('cut-button');
   if (button) button.textContent = `Cut to ${grouped(n)}`;
   document.querySelectorAll('[data-target]').forEach((field) => { field.value = n; });
+  document.querySelectorAll('.go-to').forEach((b) => { b.textContent = grouped(n); });
   document.querySelectorAll('.go-on').forEach((b) => { b.textContent = `Cut on to ${grouped(n)}`; });
 }
 
 // While the pin moves, the stage follows: one request at a time, the latest count wins.
 let looking = false;
 let wanted = null;
-/** The answer of a server that is still opening what is asked for (503, RFC 9110). */
-const OPENING = 503;
+/** The answer of a server that is still opening or analysing what is asked for (202, RFC 9110). */
+const OPENING = 202;
+/** How often it is asked again; with the pauses between and the server's own patience, minutes. */
+const ASKED_AGAIN = 200;
 
 async function look(n) {
   wanted = n;
   if (looking || !data.curve) return;
   looking = true;
+  let again = ASKED_AGAIN;
   while (wanted !== null) {
     const count = wanted;
     wanted = null;
     const answer = await fetch(`/assets/${data.asset}/preview/${count}`).catch(() => null);
-    if (answer?.status === OPENING) {
-      at('stage-note').textContent = 'Opening the source …';
+    if (answer?.status === OPENING && again > 0) {
+      again -= 1;
+      at('stage-note').textContent = 'Getting the source ready …';
       await new Promise((done) => { setTimeout(done, 300); });
       wanted ??= count;
       continue;
     }
-    if (!answer?.ok) {
+    if (!answer?.ok || answer.status === OPENING) {
       wanted = null;
+      at('stage-note').textContent = '';
       break;
     }
     const triangles = Number(answer.headers.get('x-triangles'));
@@ -70,12 +79,12 @@ const ledger = new Ledger(stage);
 const proof = new Proof(stage, choose, showStage);
 const uvs = new Uvs(stage, choose);
 const maps = new Maps(stage, choose);
+const rebuild = new Rebuild(stage);
+const settings = new Settings(redraw);
 
 /** How places of the source are taken: by strokes of a brush, point by point, or not at all. */
 let taking = null;
 let balls = [];
-/** What a stroke sets off once the hand rests. */
-let later = 0;
 const takers = {
   paint: new StrokeTool((event) => stage.hit(event), stroke),
   pick: Object.assign(new PickTool((event) => stage.hit(event), (hit) => hit && stroke(hit)), { draws: true }),
@@ -90,8 +99,7 @@ function stroke(hit) {
   if (near) return;
   balls.push({ at: place, radius });
   showRegion();
-  clearTimeout(later);
-  later = setTimeout(sendSettings, 700);
+  settings.changeSoon();
 }
 
 function showRegion() {
@@ -103,34 +111,6 @@ function showRegion() {
   stage.setBalls(balls);
 }
 
-/** Settings that are on their way, and what waits for them to arrive. */
-let underway = 0;
-let waiting = [];
-document.addEventListener('htmx:beforeSend', ({ target: form }) => { underway += Number(/** @type {Element} */ (form).id === 'settings-form'); });
-document.addEventListener('htmx:afterRequest', ({ target: form }) => {
-  if (/** @type {Element} */ (form).id !== 'settings-form') return;
-  underway -= 1;
-  if (underway > 0) return;
-  waiting.forEach((go) => go());
-  waiting = [];
-});
-// What is asked for right after a stroke is made with the stroke: the settings go first.
-document.addEventListener('htmx:confirm', (/** @type {CustomEvent} */ event) => {
-  const { elt, verb, issueRequest } = event.detail;
-  if (elt.id === 'settings-form' || verb === 'get') return;
-  if (later) sendSettings();
-  if (underway === 0) return;
-  event.preventDefault();
-  waiting.push(() => issueRequest(true));
-});
-
-function sendSettings() {
-  clearTimeout(later);
-  later = 0;
-  const form = at('settings-form');
-  if (form) htmx.trigger(form, 'settings');
-}
-
 function openSettings() {
   const bar = document.querySelector('.attention');
   if (!bar) {
@@ -138,8 +118,7 @@ function openSettings() {
     stage.setBalls([]);
     return;
   }
-  new Attention(bar, sendSettings);
-  balls = data.balls ?? [];
+  new Attention(bar, () => settings.change());
   showRegion();
   press(at('paint'), taking === 'paint');
   press(at('pick'), taking === 'pick');
@@ -187,13 +166,15 @@ function refresh() {
   rule.show(data);
   setTarget(target ?? data.target);
   if (at('first')) nameChainButton();
+  balls = data.balls ?? [];
   openSettings();
   proof.open(data);
-  showStage();
+  if (!rebuild.holds(data)) showStage();
   intake.open(data);
   ledger.open(data);
   uvs.open(data);
   maps.open(data);
+  rebuild.open(data);
 }
 
 /** Shows another candidate without leaving the page. */
@@ -206,7 +187,12 @@ function choose(number) {
   const query = number || at('uvs') ? `?show=${number}` : '';
   panel.setAttribute('hx-get', path + query);
   htmx.process(panel);
-  htmx.ajax('GET', path + query, { target: '#panel', swap: 'innerHTML' });
+  redraw();
+}
+
+/** Asks for the column anew. */
+function redraw() {
+  htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' });
 }
 
 document.addEventListener('htmx:afterSwap', (event) => {
@@ -226,7 +212,7 @@ function catchUp() {
   if (!late || isBusy()) return;
   late = false;
   // After what the end of the drag itself sends.
-  setTimeout(() => htmx.ajax('GET', at('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' }), 0);
+  setTimeout(redraw, 0);
 }
 
 document.addEventListener('pointerdown', (event) => { dragging = Boolean(event.target.closest('#panel')); });
@@ -250,9 +236,12 @@ document.addEventListener('htmx:afterRequest', (event) => {
   catchUp();
 });
 document.addEventListener('htmx:beforeSwap', (event) => {
-  if (event.target.id !== 'panel' || !isBusy()) return;
+  if (event.target.id !== 'panel') return;
+  // A column from before the last change of the settings would take the change back: another is asked for once it is told.
+  const old = settings.isOld(event.detail.xhr);
+  if (!old && !isBusy()) return;
   event.detail.shouldSwap = false;
-  late = true;
+  if (!old) late = true;
 });
 
 document.addEventListener('htmx:responseError', (event) => {
@@ -260,11 +249,8 @@ document.addEventListener('htmx:responseError', (event) => {
   const fault = at('form-fault');
   if (fault) fault.textContent = page.querySelector('.sentence')?.textContent ?? 'The server refused.';
 });
-document.addEventListener('htmx:afterRequest', (event) => {
-  if (event.detail.elt.id === 'settings-form' && event.detail.successful) choose(data.shown);
-});
 document.addEventListener('change', (event) => {
-  if (event.target.closest('#settings-form')) sendSettings();
+  if (event.target.closest('#settings-form')) settings.change();
 });
 document.addEventListener('input', (event) => {
   if (event.target.id === 'target') {
@@ -287,7 +273,7 @@ document.addEventListener('click', (event) => {
   if (event.target.id === 'paint-clear') {
     balls = [];
     showRegion();
-    sendSettings();
+    settings.change();
   }
   const link = event.target.closest('[data-show]');
   if (link) {

@@ -2,6 +2,11 @@
 // each has its own. Either way a tab that nobody looks at does not listen, and learns what it missed when it is looked at again.
 
 const here = document.currentScript.src;
+/** How long the shared stream may say nothing after a tab has begun to listen, in milliseconds. The server says how things stand
+ *  at once; a worker that says nothing for longer than this is one that the browser ended or never started. */
+const SILENCE = 4000;
+/** How long to wait before asking again for what could not be had, in milliseconds. */
+const ASK_AGAIN = 2000;
 
 /** As an EventSource that tells of one asset, or of the list: `busy`, `doing`, `changed`, `progress`. */
 class Events extends EventTarget {
@@ -11,12 +16,10 @@ class Events extends EventTarget {
     this.asset = asked.get('asset');
     this.seen = asked.get('seen');
     this.told = {};
+    /** @type {?MessagePort} */
+    this.port = null;
     /** @type {number} */
     this.readyState = EventSource.OPEN;
-    if (window.SharedWorker) {
-      this.port = new SharedWorker(here.replace('listen.js', 'stream.js')).port;
-      this.port.onmessage = (message) => this.#tell(JSON.parse(message.data));
-    }
     this.turn = () => (document.hidden ? this.#rest() : this.#listen());
     document.addEventListener('visibilitychange', this.turn);
     this.turn();
@@ -28,16 +31,38 @@ class Events extends EventTarget {
     this.readyState = EventSource.CLOSED;
   }
 
+  /** Has a list or an asset drawn again, because drawing it did not succeed. */
+  again() {
+    this.#say('changed', 'work');
+  }
+
   #listen() {
-    if (this.port) {
-      this.port.postMessage('listen');
+    if (window.SharedWorker) {
+      this.#share();
     } else {
       this.source = new EventSource('/events');
       this.source.addEventListener('state', (event) => this.#tell(JSON.parse(event.data)));
     }
   }
 
+  /** Listens to the shared stream, and starts it anew where it says nothing. */
+  #share() {
+    this.port ??= new SharedWorker(here.replace('listen.js', 'stream.js')).port;
+    this.port.onmessage = (message) => {
+      window.clearTimeout(this.silence);
+      this.#tell(JSON.parse(message.data));
+    };
+    this.port.postMessage('listen');
+    window.clearTimeout(this.silence);
+    this.silence = window.setTimeout(() => {
+      this.port.postMessage('rest');
+      this.port = null;
+      this.#share();
+    }, SILENCE);
+  }
+
   #rest() {
+    window.clearTimeout(this.silence);
     this.port?.postMessage('rest');
     this.source?.close();
   }
@@ -63,6 +88,14 @@ class Events extends EventTarget {
     told.busy = state.busy;
     told.outage = state.outage;
   }
+}
+
+// What could not be drawn is asked for again: the next event may be the last one for hours.
+for (const failed of ['htmx:sendError', 'htmx:responseError']) {
+  document.addEventListener(failed, (/** @type {any} */ event) => {
+    if (!event.detail.elt.getAttribute('hx-trigger')?.includes('sse:changed')) return;
+    window.setTimeout(() => streams.forEach((stream) => stream.again()), ASK_AGAIN);
+  });
 }
 
 // A browser may keep a page that was left, for going back to it: its events end with it.

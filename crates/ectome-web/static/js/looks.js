@@ -9,7 +9,9 @@ const FIELD = VIRIDIS.map((hex) => new Color(hex));
 
 /** Edges as a shader on unindexed triangles: thin, even, and fading out where they would fill the picture. */
 export function withEdges(material, colour) {
-  material.onBeforeCompile = (shader) => {
+  const before = material.onBeforeCompile;
+  material.onBeforeCompile = (shader, renderer) => {
+    before.call(material, shader, renderer);
     shader.uniforms.edgeColour = { value: new Color(colour) };
     shader.vertexShader = shader.vertexShader
       .replace('void main() {', `varying vec3 vEdge;
@@ -35,7 +37,19 @@ export function lookOf(view, given, geometry) {
   const material = make(view, given);
   material.flatShading = !geometry.attributes.normal;
   material.side = DoubleSide;
+  if (given.alphaTest > 0 && given.map) cutOut(material, given);
   return material;
+}
+
+// What is cut out by its opacity stays so in every view. Fronts and backs of cards lie in one plane: each is seen from its own side.
+function cutOut(material, given) {
+  material.alphaTest = given.alphaTest;
+  material.side = given.side;
+  if (material.map) return;
+  material.map = given.map;
+  material.onBeforeCompile = (shader) => {
+    shader.fragmentShader = shader.fragmentShader.replace('#include <map_fragment>', 'diffuseColor.a *= texture2D( map, vMapUv ).a;');
+  };
 }
 
 function make(view, given) {

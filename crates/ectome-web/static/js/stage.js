@@ -2,13 +2,14 @@
 
 import {
   Box3, CanvasTexture, Color, DirectionalLight, DoubleSide, GLTFLoader, HemisphereLight, MeshBasicMaterial, OrbitControls,
-  PerspectiveCamera, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
+  PerspectiveCamera, Plane, Raycaster, RepeatWrapping, Scene, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from '../vendor/three-stage.min.js';
 import { Aim } from './aim.js';
 import { ClipPlane } from './clip_plane.js';
 import { EDGE, GROUND, KEY, PROTECTED, RIM, SKY } from './colours.js';
 import { balls, dots, Layer, lines, shell } from './layers.js';
 import { colourByField, lookOf, withEdges } from './looks.js';
+import { Numbers } from './numbers.js';
 import { LightTool, Pointer } from './tools.js';
 
 /** Pixels along the upper and the lower edge that labels and view keys stand on. */
@@ -85,6 +86,7 @@ export class Stage {
     this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
     this.aim = new Aim(this, canvas);
+    this.numbers = new Numbers(element);
     this.#resize();
   }
 
@@ -148,7 +150,28 @@ export class Stage {
     this.#arrange(false);
     this.right.clear(false);
     this.right.url = 'preview';
-    this.#put(this.right, model, (node) => known.get(node.material.name) ?? node.material);
+    // Without UVs its pictures would lie anyhow: then it has the colours alone.
+    const wears = (node) => node.geometry.attributes.uv && known.get(node.material.name);
+    this.#put(this.right, model, (node) => wears(node) || node.material);
+    this.draw();
+  }
+
+  /** Takes away what of the right side lies beyond a share (0–1) of the bounds along an axis; null shows all of it. */
+  cutOpen(at) {
+    if (!this.renderer) return;
+    this.opened = null;
+    if (at && this.bounds) {
+      const [low, high] = this.bounds.map((p) => p[at.axis]);
+      const normal = new Vector3().setComponent(at.axis, -1);
+      this.opened = new Plane(normal, low + at.share * (high - low));
+    }
+    this.draw();
+  }
+
+  /** Places that are numbered on the right side. */
+  setNumbers(places) {
+    if (!this.renderer) return;
+    this.numbers.show(places);
     this.draw();
   }
 
@@ -180,6 +203,8 @@ export class Stage {
     const x = ((event.clientX - box.left) % width) / width;
     const y = (event.clientY - box.top) / height;
     const ray = new Raycaster();
+    // The camera may have moved since the last picture was drawn.
+    this.camera.updateMatrixWorld();
     ray.setFromCamera(new Vector2(x * 2 - 1, 1 - y * 2), this.camera);
     return ray;
   }
@@ -531,8 +556,13 @@ export class Stage {
       this.renderer.setScissor(from, 0, shown, height);
       this.renderer.clear();
       if (side.model) side.model.visible = !side.field;
+      this.renderer.clippingPlanes = side === this.right && this.opened ? [this.opened] : [];
       if (side.model || side.field) this.renderer.render(side.scene, this.camera);
     }
+    this.numbers.place(this.camera, this.alone || this.flick || this.wipe !== null ? null : [half, half, height]);
+    // What this picture shows, for whoever has to know that it is there: a side's mesh, what stands in its place, or nothing.
+    const shown = (side) => (side.field && 'chart') || (side.model && 'mesh') || '';
+    Object.assign(this.element.dataset, { left: shown(this.left), right: shown(this.right) });
     this.element.dataset.drawn = String(Number(this.element.dataset.drawn ?? 0) + 1);
   }
 

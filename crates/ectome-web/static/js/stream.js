@@ -1,6 +1,10 @@
 // The one stream of events of a browser, shared by all its tabs: browsers allow six connections to a server, and a stream holds
 // one for as long as it lasts. A shared worker; it listens while any tab that is looked at wants to know.
 
+/** How long to wait before opening a stream again that the server refused, in milliseconds. A stream that merely breaks off is
+ *  opened again by the browser itself. */
+const AGAIN = 2000;
+
 let source = null;
 let latest = null;
 const listening = new Set();
@@ -10,6 +14,11 @@ function open() {
   source.addEventListener('state', (event) => {
     latest = event.data;
     listening.forEach((port) => port.postMessage(latest));
+  });
+  const opened = source;
+  source.addEventListener('error', () => {
+    if (opened.readyState !== EventSource.CLOSED) return;
+    self.setTimeout(() => { if (source === opened) open(); }, AGAIN);
   });
 }
 

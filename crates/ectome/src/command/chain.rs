@@ -4,7 +4,11 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_mesh::{Progress, measure};
-use ectome_recipe::{Brief, Measured, Session, Target, TierResult, parcel, step};
+use ectome_recipe::{
+    Brief, Measured, Session, Target, TierResult,
+    far_end::{StandIn, collision_hulls, stand_in},
+    parcel, step,
+};
 use serde_json::json;
 
 use super::{
@@ -55,7 +59,8 @@ impl Chain {
         let mut written = brief.clone();
         written.hierarchy |= self.objects.hierarchy;
         let progress = Watch::begin();
-        let source = step::triangulated(self.source.built(&progress)?, &progress)?;
+        let whole = self.source.scene(&progress)?;
+        let source = step::triangulated(step::only_built(whole.clone())?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut tiers = Vec::new();
@@ -67,10 +72,18 @@ impl Chain {
             tiers: Vec::new(),
             maps: Vec::new(),
             high: None,
+            collision: None,
         };
         for (n, tier) in brief.tiers.iter().enumerate() {
             let limit = tier.triangles as usize;
-            let (scene, deviation_m, outline_m, gone) = if source.mesh.triangle_count() <= limit {
+            let bounds = measure::bounds(&source.mesh);
+            let height_m = f64::from(bounds.max.y - bounds.min.y);
+            let stands_in = StandIn::for_tier(&brief, tier, height_m);
+            let (scene, deviation_m, outline_m, gone) = if let Some(what) = stands_in {
+                let (scene, report, _) = stand_in(whole.clone(), &what, &progress)?;
+                let (deviation, outline) = (report.deviation_max_mm, report.outline_worst_mm);
+                (scene, deviation / 1e3, outline / 1e3, Vec::new())
+            } else if source.mesh.triangle_count() <= limit {
                 (source.clone(), 0.0, 0.0, Vec::new())
             } else {
                 let target = Target::Triangles(tier.triangles);
@@ -81,7 +94,6 @@ impl Chain {
             let mut used: Vec<u32> = scene.mesh.runs.iter().filter_map(|r| r.material).collect();
             used.sort_unstable();
             used.dedup();
-            let bounds = measure::bounds(&source.mesh);
             let measured = Measured {
                 triangles: scene.mesh.triangle_count(),
                 deviation_max_m: deviation_m,
@@ -89,7 +101,7 @@ impl Chain {
                 outline_worst_m: self.brief.as_ref().map(|_| outline_m),
                 materials: used.len(),
                 uv_sets: scene.mesh.uv_sets.len(),
-                height_m: f64::from(bounds.max.y - bounds.min.y),
+                height_m,
                 gone,
                 shading_off: None,
             };
@@ -108,6 +120,9 @@ impl Chain {
             tiers.push(result);
         }
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
+        if let Some(hulls) = brief.delivery.collision() {
+            order.collision = Some(collision_hulls(whole, &hulls, &progress)?);
+        }
         let parcel = order.make(&Progress::new())?;
         for file in &parcel.files {
             output::write(&self.out.join(&file.name), &file.bytes)?;

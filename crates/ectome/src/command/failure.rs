@@ -73,9 +73,6 @@ pub enum Failure {
     /// Settings that mean nothing.
     #[error("{0}")]
     Settings(String),
-    /// A skin could not be made.
-    #[error(transparent)]
-    Rebuild(#[from] ectome_rebuild::RebuildError),
     /// Meshes could not be compared.
     #[error(transparent)]
     Compare(#[from] ectome_compare::CompareError),

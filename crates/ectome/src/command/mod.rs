@@ -7,8 +7,10 @@ mod compare;
 mod cut;
 mod demo;
 pub mod failure;
+mod far_end;
 mod inspect;
 mod loops;
+mod merge;
 mod place;
 mod plan;
 mod prepare;
@@ -41,8 +43,11 @@ enum Which {
     Plan(plan::PlanCommand),
     Run(run::Run),
     Rebuild(rebuild::Rebuild),
+    Hull(far_end::Hull),
+    Cards(far_end::Cards),
     Loops(loops::Loops),
     Unwrap(unwrap::Unwrap),
+    Merge(merge::Merge),
     Bake(bake::Bake),
     Compare(compare::Compare),
     Demo(demo::Demo),
@@ -62,8 +67,11 @@ impl Command {
             Which::Plan(command) => command.run(),
             Which::Run(command) => command.run(),
             Which::Rebuild(command) => command.run(),
+            Which::Hull(command) => command.run(),
+            Which::Cards(command) => command.run(),
             Which::Loops(command) => command.run(),
             Which::Unwrap(command) => command.run(),
+            Which::Merge(command) => command.run(),
             Which::Bake(command) => command.run(),
             Which::Compare(command) => command.run(),
             Which::Demo(command) => command.run(),

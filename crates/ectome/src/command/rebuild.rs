@@ -4,14 +4,13 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_formats::Scene;
-use ectome_mesh::{edit, measure};
-use ectome_rebuild::{Report, Settings, Skin, rebuild};
+use ectome_mesh::edit;
 use ectome_recipe::{
-    Change, CutSettings, Plane, Session, Target,
-    figures::{counted, grouped},
-    step,
+    CutSettings, Plane, Session, Target,
+    figures::grouped,
+    rebuild::{RebuildSettings, Rebuilt, rebuilt},
 };
-use serde_json::json;
+use serde_json::{Value, json};
 
 use super::{failure::Failure, source::SourceArgs};
 use crate::{
@@ -27,18 +26,25 @@ use crate::{
 pub struct Rebuild {
     #[command(flatten)]
     source: SourceArgs,
-    /// The smallest detail, in millimetres; without it a 360th of the source's diagonal.
+    /// The smallest detail, in millimetres; without it what --to needs, or a 360th of the source's diagonal.
     #[arg(long, value_name = "MM")]
     detail: Option<f64>,
-    /// The thickness of open sheets, in millimetres; without it .9 of the detail.
+    /// Close gaps between pieces up to this, in millimetres.
+    #[arg(long, value_name = "MM", default_value_t = 0.0)]
+    close: f64,
+    /// Close openings up to this only, in millimetres; a piece with a wider one is a sheet. Without it all are closed.
     #[arg(long, value_name = "MM")]
-    sheets: Option<f64>,
+    openings: Option<f64>,
+    /// The thickness of open sheets, in millimetres, 0 to leave them out; without it .9 of the detail.
+    #[arg(long, visible_alias = "sheets", value_name = "MM")]
+    shell: Option<f64>,
     /// Keep hollows that nothing outside sees.
     #[arg(long)]
     keep_hollows: bool,
-    /// Leave out what is below this height, in metres, and close the outline there, before anything else.
-    #[arg(long, value_name = "M", allow_negative_numbers = true)]
-    above: Option<f32>,
+    /// Leave out what is behind a plane, and close the outline there, before anything else: a height in metres, or a point and the
+    /// direction that stays.
+    #[arg(long, value_name = "HEIGHT|X,Y,Z,NX,NY,NZ", value_parser = plane, allow_hyphen_values = true)]
+    above: Option<Plane>,
     /// Cut the skin to at most so many triangles afterwards.
     #[arg(long, value_name = "N")]
     to: Option<u32>,
@@ -50,50 +56,63 @@ pub struct Rebuild {
     report: Option<PathBuf>,
 }
 
-/// Cells along a source's diagonal where nobody names a size: .28 % each.
-const CELLS: f32 = 360.0;
 /// Openings that are listed.
 const LISTED: usize = 5;
+
+/// Reads a plane.
+fn plane(text: &str) -> Result<Plane, String> {
+    let numbers: Result<Vec<f32>, _> = text.split(',').map(|n| n.trim().parse()).collect();
+    match numbers.as_deref() {
+        Ok(&[height]) if height.is_finite() => Ok(Plane {
+            point: [0.0, height, 0.0],
+            normal: [0.0, 1.0, 0.0],
+        }),
+        Ok(&[x, y, z, nx, ny, nz]) => Ok(Plane {
+            point: [x, y, z],
+            normal: [nx, ny, nz],
+        }),
+        _ => Err("a height in metres, or six numbers: a point and a direction".to_owned()),
+    }
+}
 
 impl Rebuild {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Watch::begin();
-        let mut scene = step::triangulated(self.source.built(&progress)?, &progress)?;
-        if let Some(height) = self.above {
-            let clip = Change::Clip {
-                plane: Plane {
-                    point: [0.0, height, 0.0],
-                    normal: [0.0, 1.0, 0.0],
-                },
-                cap: true,
-            };
-            scene = step::triangulated(clip.apply(scene, &progress)?.0, &progress)?;
-        }
+        let started = std::time::Instant::now();
+        let scene = self.source.built(&progress)?;
         let before = scene.mesh.triangle_count();
-        let diagonal = measure::bounds(&scene.mesh).diagonal();
-        let metres = |mm: Option<f64>| mm.map(|v| (v / 1e3) as f32);
-        let mut settings = Settings::with_cell(metres(self.detail).unwrap_or(diagonal / CELLS));
-        settings.fill_hollows = !self.keep_hollows;
-        if let Some(thickness) = metres(self.sheets) {
-            settings.sheet_m = thickness;
-        }
+        let settings = RebuildSettings {
+            detail_mm: self.detail,
+            for_triangles: self.to,
+            sheets_mm: self.shell,
+            openings_mm: self.openings,
+            gaps_mm: self.close,
+            keep_hollows: self.keep_hollows,
+            above: self.above,
+            parts: None,
+        };
         let share = if self.to.is_some() { 0.6 } else { 1.0 };
-        let Skin { mesh, report } = rebuild(&scene.mesh, &settings, &progress.span(0.1, share))?;
-        say!("{}", sentence(before, mesh.triangle_count(), &report));
+        let made = rebuilt(scene, &settings, &progress.span(0.1, share))?;
+        let Rebuilt {
+            scene: mut skin,
+            report,
+            ..
+        } = made;
+        say!(
+            "{} triangles to a skin of {}. {}",
+            grouped(before),
+            grouped(skin.mesh.triangle_count()),
+            report.sentences().join(" ")
+        );
         for o in report.openings.iter().take(LISTED) {
             let [x, y, z] = o.at_m;
             say!(
-                "  {:.1} mm across at {x:.3}, {y:.3}, {z:.3}",
-                o.across_m * 1e3
+                "  {:.1} mm across at {x:.3}, {y:.3}, {z:.3}, beside {}",
+                o.across_mm,
+                o.part
             );
         }
-        // Materials name what they were; their textures lie on UVs that are no more.
-        let mut skin = Scene {
-            library: scene.library.without_textures(),
-            copyright: scene.copyright.clone(),
-            mesh,
-            ..Scene::default()
-        };
+        let mut written = serde_json::to_value(&report).unwrap_or_default();
         if let Some(to) = self.to {
             let session =
                 Session::new(skin, CutSettings::default(), None, &progress.span(0.6, 0.8))?;
@@ -104,37 +123,21 @@ impl Rebuild {
                 done.deviation_mean_mm,
                 done.deviation_max_mm
             );
+            add(
+                &mut written,
+                serde_json::to_value(&done).unwrap_or_default(),
+            );
             skin = cut;
         }
-        // Parts of which nothing is seen from outside are no parts any more.
-        let held = skin.mesh.triangles_per_part();
-        let kept: Vec<_> = (skin.mesh.parts.iter().zip(&held))
-            .filter(|(_, n)| **n > 0)
-            .map(|(p, _)| p.clone())
-            .collect();
-        let place: Vec<u32> = held
-            .iter()
-            .scan(0, |next, n| {
-                let at = *next;
-                *next += u32::from(*n > 0);
-                Some(at)
-            })
-            .collect();
-        let part = skin.mesh.part_of_faces();
-        skin.mesh = edit::regrouped(&skin.mesh, kept, |f| place[part[f] as usize]);
+        only_seen_parts(&mut skin);
         output::scene(&self.out, &skin, false)?;
-        let openings: Vec<_> = report
-            .openings
-            .iter()
-            .map(|o| json!({ "at_m": o.at_m, "across_m": o.across_m, "area_m2": o.area_m2 }))
-            .collect();
-        let written = json!({
-            "triangles_before": before, "triangles": skin.mesh.triangle_count(), "detail_m": settings.cell_m,
-            "pieces": report.pieces, "turned_outward": report.turned, "sheets": report.sheets,
-            "openings": openings, "hollows_filled": report.hollows_filled, "cells": report.cells,
-            "border_edges": report.border_edges, "non_manifold_edges": report.non_manifold_edges,
-            "components": report.components, "genus": report.genus,
-        });
+        add(
+            &mut written,
+            json!({
+                "triangles_before": before, "triangles": skin.mesh.triangle_count(),
+                "seconds_total": started.elapsed().as_secs_f64(),
+            }),
+        );
         match &self.report {
             Some(path) => output::json(&written, Some(path)),
             None => Ok(()),
@@ -142,23 +145,28 @@ impl Rebuild {
     }
 }
 
-fn sentence(before: usize, after: usize, r: &Report) -> String {
-    let mut says = format!(
-        "{} triangles in {} became a skin of {} in {}.",
-        grouped(before),
-        counted(r.pieces as u64, "piece"),
-        grouped(after),
-        counted(r.components as u64, "part"),
-    );
-    for (n, what) in [
-        (r.turned, "turned outward"),
-        (r.sheets, "given a thickness"),
-        (r.openings.len(), "openings closed"),
-        (r.hollows_filled, "hollows filled"),
-    ] {
-        if n > 0 {
-            says += &format!(" {} {what}.", grouped(n));
-        }
+/// Adds the fields of a document to another.
+fn add(to: &mut Value, more: Value) {
+    if let (Value::Object(to), Value::Object(more)) = (to, more) {
+        to.extend(more);
     }
-    says
+}
+
+/// Parts of which nothing is seen from outside are no parts any more.
+fn only_seen_parts(skin: &mut Scene) {
+    let held = skin.mesh.triangles_per_part();
+    let kept: Vec<_> = (skin.mesh.parts.iter().zip(&held))
+        .filter(|(_, n)| **n > 0)
+        .map(|(p, _)| p.clone())
+        .collect();
+    let place: Vec<u32> = held
+        .iter()
+        .scan(0, |next, n| {
+            let at = *next;
+            *next += u32::from(*n > 0);
+            Some(at)
+        })
+        .collect();
+    let part = skin.mesh.part_of_faces();
+    skin.mesh = edit::regrouped(&skin.mesh, kept, |f| place[part[f] as usize]);
 }

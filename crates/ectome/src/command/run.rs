@@ -12,7 +12,7 @@ use ectome_formats::{Reading, Scene, read_within};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, EngineError, Inspection, Measured, Measurements, Outcome,
-    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine,
+    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine, far_end,
     parcel::{
         self,
         sheet::{About, Provenance, Sheet},
@@ -225,6 +225,7 @@ impl Job<'_> {
             tiers: Vec::new(),
             maps: Vec::new(),
             high: None,
+            collision: None,
         };
         let share = 0.82 / recipes.len() as f32;
         let mut first: Option<(Recipe, Outcome)> = None;
@@ -267,6 +268,10 @@ impl Job<'_> {
         }
         if self.brief.delivery.pair {
             order.high = Some(engine::scene(&prepared, &shelf, progress)?);
+        }
+        if let Some(hulls) = self.brief.delivery.collision() {
+            let source = engine::scene(&prepared, &shelf, progress)?;
+            order.collision = Some(far_end::collision_hulls(source, &hulls, progress)?);
         }
         let about = About {
             asset: self.name.to_owned(),

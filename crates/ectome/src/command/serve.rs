@@ -28,6 +28,11 @@ use tokio::{
     signal::unix::{SignalKind, signal},
     sync::watch,
 };
+use tracing_subscriber::{
+    filter::{LevelFilter, Targets},
+    layer::SubscriberExt,
+    util::SubscriberInitExt,
+};
 
 use super::{
     failure::Failure,
@@ -165,12 +170,17 @@ impl Serve {
 
 /// What happens is told on stderr, as much of it as RUST_LOG asks for.
 pub(super) fn log_to_terminal() {
-    tracing_subscriber::fmt()
-        .with_env_filter(
-            tracing_subscriber::EnvFilter::try_from_default_env()
-                .unwrap_or_else(|_| "warn,sqlx=error".into()),
-        )
-        .with_writer(std::io::stderr)
+    let usual = || {
+        Targets::new()
+            .with_default(LevelFilter::WARN)
+            .with_target("sqlx", LevelFilter::ERROR)
+    };
+    let wanted = std::env::var("RUST_LOG")
+        .ok()
+        .and_then(|w| w.parse::<Targets>().ok());
+    tracing_subscriber::registry()
+        .with(tracing_subscriber::fmt::layer().with_writer(std::io::stderr))
+        .with(wanted.unwrap_or_else(usual))
         .init();
 }
 
@@ -229,8 +239,7 @@ async fn ask_for_the_way(store: &Store, id: u64, brief: &Brief) -> Result<(), St
     let settings = BakeSettings::of(kinds, DEMO_MAPS);
     store.ask_for_maps(&asset, &unwrapped, settings).await?;
     let baked = newest().await?;
-    let tiers = brief.tiers.iter();
-    let fills: Vec<Fill> = tiers.map(|t| Fill::to(t.triangles)).collect();
+    let fills = Fill::of_brief(brief, asset.height_m());
     store.ask_for_chain(&asset, &fills, Some(&baked)).await
 }
 
@@ -263,15 +272,17 @@ async fn add_demo(store: &Store) -> Result<(), StoreError> {
             if WHOLE_WAY.contains(&asset.file) {
                 ask_for_the_way(store, id, &brief.brief).await?;
             }
-            members.push(SceneAsset {
-                asset: id,
-                distance_m: asset.seen_from_m,
-                instances: asset.copies,
-                candidate: None,
-            });
+            if asset.copies > 0 {
+                members.push(SceneAsset {
+                    asset: id,
+                    distance_m: asset.seen_from_m,
+                    instances: asset.copies,
+                    candidate: None,
+                });
+            }
         }
     }
-    // One place of the game where all of them stand.
+    // One place of the game where most of them stand.
     let screen = briefs
         .iter()
         .find(|b| b.brief.name == "Headset, environment piece");

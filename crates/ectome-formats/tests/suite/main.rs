@@ -1,0 +1,7 @@
+//! Files as others write and read them. One program, so that what all of it uses is compiled once.
+
+mod codings;
+mod glb;
+mod obj;
+mod ply;
+mod round_trip;

@@ -1,0 +1,17 @@
+//! Recipes from source to parcel, on assets of the demo and on small hand-made ones. One program, so that what all of it uses is compiled once.
+
+mod brought;
+mod budget;
+mod far_end;
+mod fitted;
+mod intake;
+mod large;
+mod maps;
+mod maps_read_back;
+mod merge;
+mod parcel;
+mod proof;
+mod steps;
+mod stopping;
+mod uv;
+mod vanishing;

@@ -1,0 +1,10 @@
+//! The command line, run as a program. One program, so that what all of it uses is compiled once.
+
+mod bake;
+mod cli;
+mod far_end;
+mod hierarchy;
+mod hostile;
+mod merge;
+mod rebuild;
+mod run;
