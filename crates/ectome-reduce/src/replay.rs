@@ -108,6 +108,7 @@ pub struct Replay {
 /// How many operations a count takes, and the dropped pieces that stay after all.
 struct Moment {
     end: u32,
+    /// The operations that would have dropped them, ascending: every face is looked for among them.
     kept_pieces: Vec<u32>,
 }
 
@@ -252,7 +253,7 @@ impl Replay {
         let end = moment.end;
         let stands = |f: u32| {
             let gone = log.face_end[f as usize];
-            gone >= end || moment.kept_pieces.contains(&gone)
+            gone >= end || moment.kept_pieces.binary_search(&gone).is_ok()
         };
         // Faces that use a point twice never stood.
         let mut corners = Vec::new();

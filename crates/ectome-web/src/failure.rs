@@ -2,7 +2,10 @@
 
 use askama::Template;
 use axum::{
-    http::{Method, StatusCode, Uri, header},
+    body::Body,
+    extract::Request,
+    http::{HeaderMap, Method, StatusCode, Uri, header},
+    middleware::Next,
     response::{IntoResponse, Response},
 };
 use ectome_store::StoreError;
@@ -10,7 +13,7 @@ use ectome_store::StoreError;
 use crate::static_files::VERSION;
 
 /// An answer that did not work out: what, where, what to do.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Failure {
     status: StatusCode,
     sentence: String,
@@ -43,18 +46,8 @@ impl Failure {
         }
         self
     }
-}
 
-#[derive(Template)]
-#[template(path = "failure.html")]
-struct Page<'a> {
-    title: &'a str,
-    sentence: &'a str,
-    version: &'static str,
-}
-
-impl IntoResponse for Failure {
-    fn into_response(self) -> Response {
+    fn page(&self, back: Option<&str>) -> String {
         let title = match self.status {
             StatusCode::NOT_FOUND => "Nothing here",
             StatusCode::INTERNAL_SERVER_ERROR => "Ectome failed",
@@ -64,12 +57,53 @@ impl IntoResponse for Failure {
         let page = Page {
             title,
             sentence: &self.sentence,
+            back,
             version: *VERSION,
         };
-        let body = page.render().unwrap_or_else(|_| self.sentence.clone());
-        let html = [(header::CONTENT_TYPE, "text/html; charset=utf-8")];
-        (self.status, html, body).into_response()
+        page.render().unwrap_or_else(|_| self.sentence.clone())
     }
+}
+
+#[derive(Template)]
+#[template(path = "failure.html")]
+struct Page<'a> {
+    title: &'a str,
+    sentence: &'a str,
+    back: Option<&'a str>,
+    version: &'static str,
+}
+
+impl IntoResponse for Failure {
+    fn into_response(self) -> Response {
+        let html = [(header::CONTENT_TYPE, "text/html; charset=utf-8")];
+        let mut response = (self.status, html, self.page(None)).into_response();
+        response.extensions_mut().insert(self);
+        response
+    }
+}
+
+/// Gives the page of a failure a button that leads back to where the request was made.
+pub async fn with_way_back(request: Request, next: Next) -> Response {
+    let back = page_before(request.headers(), request.uri());
+    let response = next.run(request).await;
+    match (back, response.extensions().get::<Failure>()) {
+        (Some(back), Some(failure)) => {
+            let page = failure.page(Some(&back));
+            response.map(|_| Body::from(page))
+        }
+        _ => response,
+    }
+}
+
+/// The page of ours that a request was made from, as path and query, where it is another one than the page asked for and than the
+/// assets, to which a failure leads anyway.
+fn page_before(headers: &HeaderMap, asked: &Uri) -> Option<String> {
+    let from: Uri = headers.get(header::REFERER)?.to_str().ok()?.parse().ok()?;
+    let host = headers.get(header::HOST)?.to_str().ok()?;
+    let is_ours = from.authority().is_some_and(|a| a.as_str() == host);
+    let back = from.path_and_query()?.as_str();
+    (is_ours && back != "/" && Some(back) != asked.path_and_query().map(|p| p.as_str()))
+        .then(|| back.to_owned())
 }
 
 impl From<StoreError> for Failure {

@@ -45,6 +45,7 @@ pub fn router(app: App) -> Router {
         .route("/events", get(events::stream))
         .fallback(failure::no_such_page)
         .method_not_allowed_fallback(failure::no_such_method)
+        .layer(middleware::from_fn(failure::with_way_back))
         .layer(middleware::from_fn_with_state(app.clone(), health::check))
         .layer(middleware::from_fn_with_state(app.clone(), guard::check))
         .layer(CompressionLayer::new().gzip(true).compress_when(worth_it))

@@ -35,10 +35,16 @@ fn rooms(f: &Fixture) -> Router {
 }
 
 async fn ask(rooms: &Router, method: Method, path: &str) -> (StatusCode, String) {
+    ask_from("", rooms, method, path).await
+}
+
+/// Asks as a browser does that stands at a page.
+async fn ask_from(from: &str, rooms: &Router, method: Method, path: &str) -> (StatusCode, String) {
     let request = Request::builder()
         .method(method)
         .uri(path)
         .header(header::HOST, format!("127.0.0.1:{PORT}"))
+        .header(header::REFERER, from)
         .body(Body::empty())
         .unwrap();
     let answer = rooms.clone().oneshot(request).await.unwrap();
@@ -89,6 +95,26 @@ async fn an_empty_house_has_all_its_rooms() {
         let (status, page) = ask(&rooms, Method::GET, path).await;
         assert_eq!(status, StatusCode::NOT_FOUND, "{path}");
         is_whole(&page, path);
+    }
+    // A failure leads back to the page of ours that it came from, and to no other.
+    let back = "Back to the page before";
+    let ours = format!("http://127.0.0.1:{PORT}/parcels?find=a%22&from=60");
+    let (_, page) = ask_from(&ours, &rooms, Method::GET, "/parcels/900").await;
+    assert!(page.contains(&format!(
+        "href=\"/parcels?find=a%22&#38;from=60\">{back}</a>"
+    )));
+    is_whole(&page, "/parcels/900");
+    let others = [
+        "",
+        "nonsense",
+        "https://example.net/parcels",
+        "http://127.0.0.1:1/parcels",
+        &format!("http://127.0.0.1:{PORT}/"),
+        &format!("http://127.0.0.1:{PORT}/parcels/900"),
+    ];
+    for from in others {
+        let (_, page) = ask_from(from, &rooms, Method::GET, "/parcels/900").await;
+        assert!(!page.contains(back), "{from}");
     }
     // Partials: names as a brief would make them, with what is wrong with one; the folders that can be watched.
     let typed = "/briefs/names?file_names=%7Basset%7D%7Btier%7D&object_names=%7Bpart%7D&map_names=%7Bsize&suffix=_LOD";

@@ -75,8 +75,14 @@ async fn a_source_is_examined_repaired_and_sorted_before_it_is_cut() {
     browser
         .until("document.querySelector('.show[aria-pressed=true]')")
         .await;
+    // The press follows at once on a column that was drawn anew, as it does when work ends under a person's hand.
     browser
-        .run("const d = document.querySelector('.findings [data-repair=close_holes]'); d.open = true; d.querySelector('[name=size_mm]').value = '500'; d.querySelector('button[type=button]').click()")
+        .run(
+            "const press = () => { const d = document.querySelector('.findings [data-repair=close_holes]'); d.open = true; d.querySelector('[name=size_mm]').value = '500'; d.querySelector('button[type=button]').click(); }; \
+             const anew = (event) => { if (event.target.id !== 'panel') return; document.removeEventListener('htmx:afterSwap', anew); setTimeout(press, 0); }; \
+             document.addEventListener('htmx:afterSwap', anew); \
+             htmx.ajax('GET', document.getElementById('panel').getAttribute('hx-get'), { target: '#panel', swap: 'innerHTML' });",
+        )
         .await;
     browser
         .until("document.querySelector('.findings .preview-line')?.textContent.includes('8 holes closed')")
