@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# What no compiler sees: data must reach pages escaped, and secrets must reach nobody.
+# What no compiler sees: data must reach pages escaped, secrets must reach nobody, and files that are named must be there.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 web=crates/ectome-web
@@ -29,4 +29,11 @@ if grep -rnE '<form[^>]*method="post"' $web/templates | grep -v 'crate::guard::t
   echo 'lint: a form has no token: <input type="hidden" name="token" value="{{ crate::guard::token() }}">' >&2
   failed=1
 fi
+
+# Files that the documentation names; crates without their first word.
+while read -r path; do
+  for at in "$path" "crates/$path" "crates/ectome-$path"; do [ -e "$at" ] && continue 2; done
+  echo "lint: the documentation names $path, which is not there" >&2
+  failed=1
+done < <(grep -hoE '`[A-Za-z0-9_-]+/[A-Za-z0-9_./-]+\.(rs|sh|py|cjs|mjs|js|html|sql|css)`' README.md CONTRIBUTING.md docs/*.md | tr -d '`' | sort -u)
 exit $failed

@@ -37,6 +37,7 @@ mod flips;
 mod inspect;
 mod jury;
 mod kept;
+pub mod listed;
 pub mod maps;
 mod measured;
 pub mod memory;

@@ -11,7 +11,7 @@ use std::{
     collections::{BinaryHeap, HashMap, VecDeque},
 };
 
-use ectome_mesh::{Cancelled, Progress};
+use ectome_mesh::Cancelled;
 use petgraph::{
     algo::dinics,
     graph::{DiGraph, NodeIndex},
@@ -51,7 +51,6 @@ pub fn straightened(
     surface: &FaceGraph,
     mut regions: Vec<Region>,
     rules: &Rules,
-    progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
     let mut division = Division::of(surface, &regions, rules);
     // In which round an island was last changed.
@@ -63,7 +62,7 @@ pub fn straightened(
             .filter(|pair| pair.iter().any(|&i| changed[i as usize] + 1 >= round))
             .collect();
         while !left.is_empty() {
-            progress.go_on()?;
+            rules.progress.go_on()?;
             // Pairs that share no island can be drawn at once.
             let mut busy = vec![false; regions.len()];
             let (now, later): (Vec<[u32; 2]>, Vec<[u32; 2]>) = left.iter().partition(|pair| {
@@ -170,7 +169,7 @@ fn redrawn(
             let chart = Chart::new(surface, faces, open);
             let flat = chart
                 .is_disk()
-                .then(|| flatten(surface, &chart, &rules.bound, Care::Trial));
+                .then(|| flatten(surface, &chart, &rules.bound, Care::Trial, rules.progress));
             flat.flatten().map(|flat| Region::new(surface, chart, flat))
         });
         if let (Some(a), Some(b)) = (a, b) {
@@ -370,6 +369,7 @@ mod tests {
             hard: &none,
             small: 0.0,
             costs: &costs,
+            progress: &Progress::new(),
         };
         let below = |f: &u32| {
             let (i, j) = (f / 2 % SIDE, f / 2 / SIDE);
@@ -383,7 +383,7 @@ mod tests {
         let straight =
             f64::from(SIDE) * 2.0 * (std::f64::consts::FRAC_PI_2 / f64::from(SIDE)).sin();
         assert!(length_between(&surface, &regions) > 1.3 * straight);
-        let after = straightened(&surface, regions, &rules, &Progress::new()).unwrap();
+        let after = straightened(&surface, regions, &rules).unwrap();
         assert!((length_between(&surface, &after) - straight).abs() < 1e-5);
         let faces: usize = after.iter().map(|r| r.chart.faces.len()).sum();
         assert_eq!((after.len(), faces), (2, (2 * SIDE * SIDE) as usize));
@@ -407,6 +407,7 @@ mod tests {
             hard: &none,
             small: 0.0,
             costs: &costs,
+            progress: &Progress::new(),
         };
         let (low, high): (Vec<u32>, Vec<u32>) =
             (0..2 * SIDE * SIDE).partition(|f| f / 2 / SIDE < 5);
@@ -414,7 +415,7 @@ mod tests {
             .into_iter()
             .map(|faces| laid(&surface, faces, &rules, Care::Trial).unwrap())
             .collect();
-        let after = straightened(&surface, regions, &rules, &Progress::new()).unwrap();
+        let after = straightened(&surface, regions, &rules).unwrap();
         assert_eq!(after[0].chart.faces, low);
     }
 }

@@ -6,7 +6,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use ectome_mesh::{Cancelled, Progress};
+use ectome_mesh::Cancelled;
 use glam::DVec2;
 use rayon::prelude::*;
 
@@ -31,8 +31,8 @@ pub fn charts(
     surface: &FaceGraph,
     faces: Vec<u32>,
     rules: &Rules,
-    progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
+    let progress = rules.progress;
     let faces: Vec<u32> = faces
         .into_iter()
         .filter(|&f| surface.is_proper(f as usize))
@@ -46,13 +46,8 @@ pub fn charts(
         .map(|&root| from_the_top(surface, &tree, root, rules))
         .collect();
     progress.at(0.35)?;
-    let regions = joined(
-        surface,
-        regions.into_iter().flatten().collect(),
-        rules,
-        progress,
-    )?;
-    let regions = border::straightened(surface, regions, rules, progress)?;
+    let regions = joined(surface, regions.into_iter().flatten().collect(), rules)?;
+    let regions = border::straightened(surface, regions, rules)?;
     let done: Vec<Region> = regions
         .into_par_iter()
         .map(|r| polished(surface, r, rules))
@@ -62,6 +57,9 @@ pub fn charts(
 }
 
 fn from_the_top(surface: &FaceGraph, tree: &Tree, cluster: u32, rules: &Rules) -> Vec<Region> {
+    if rules.progress.is_cancelled() {
+        return Vec::new();
+    }
     let faces = tree.faces_of(cluster);
     if let Some(region) = laid(surface, faces, rules, Care::Trial) {
         return vec![region];
@@ -91,7 +89,7 @@ fn single(surface: &FaceGraph, face: u32) -> Region {
 /// Faces as one chart, cut open where they are no disk.
 pub fn laid(surface: &FaceGraph, faces: Vec<u32>, rules: &Rules, care: Care) -> Option<Region> {
     let mut chart = Chart::new(surface, faces, |e| rules.ends(e));
-    if let Some(flat) = flatten(surface, &chart, &rules.bound, care) {
+    if let Some(flat) = flatten(surface, &chart, &rules.bound, care, rules.progress) {
         return Some(Region::new(surface, chart, flat));
     }
     if chart.is_disk() {
@@ -102,7 +100,7 @@ pub fn laid(surface: &FaceGraph, faces: Vec<u32>, rules: &Rules, care: Care) -> 
     chart = Chart::new(surface, chart.faces, |e| {
         rules.ends(e) || open.binary_search(&e).is_ok()
     });
-    let flat = flatten(surface, &chart, &rules.bound, care)?;
+    let flat = flatten(surface, &chart, &rules.bound, care, rules.progress)?;
     Some(Region::new(surface, chart, flat))
 }
 
@@ -111,7 +109,13 @@ fn polished(surface: &FaceGraph, region: Region, rules: &Rules) -> Region {
     if region.chart.faces.len() == 1 {
         return region;
     }
-    match flatten(surface, &region.chart, &rules.bound, Care::Best) {
+    match flatten(
+        surface,
+        &region.chart,
+        &rules.bound,
+        Care::Best,
+        rules.progress,
+    ) {
         Some(flat) if flat.stretch.l2() <= region.flat.stretch.l2() => Region { flat, ..region },
         _ => region,
     }
@@ -128,7 +132,6 @@ fn joined(
     surface: &FaceGraph,
     regions: Vec<Region>,
     rules: &Rules,
-    progress: &Progress,
 ) -> Result<Vec<Region>, Cancelled> {
     let Division {
         mut of_face,
@@ -144,7 +147,8 @@ fn joined(
         if pairs.is_empty() {
             break;
         }
-        progress.at(0.35 + 0.45 * (1.0 - left as f32 / at_first as f32))?;
+        let done = 0.35 + 0.45 * (1.0 - left as f32 / at_first as f32);
+        rules.progress.at(done)?;
         let mut busy = vec![false; regions.len()];
         let tried: Vec<&Pair> = pairs[..pairs.len().min((pairs.len() / 4).max(8))]
             .iter()
@@ -278,7 +282,7 @@ pub(crate) fn union(
     let chart = Chart::new(surface, faces, |e| {
         seam[e as usize] && close.binary_search(&e).is_err()
     });
-    let flat = flatten(surface, &chart, &rules.bound, Care::Trial)?;
+    let flat = flatten(surface, &chart, &rules.bound, Care::Trial, rules.progress)?;
     Some(Region::new(surface, chart, flat))
 }
 

@@ -1,6 +1,6 @@
 //! Two islands of a layout made one, and one made two.
 
-use ectome_mesh::topology::UnionFind;
+use ectome_mesh::{Progress, topology::UnionFind};
 
 use crate::{
     chart::Chart,
@@ -46,7 +46,7 @@ fn region(surface: &FaceGraph, layout: &Layout, seams: &[bool], island: &Island)
 }
 
 /// Islands `a` and `b` as one chart, sewn along the longest stretch of their common seam and laid flat anew. `None` when
-/// they have none, or when the whole cannot lie flat within `bound`.
+/// they have none, when the whole cannot lie flat within `bound`, or when the work is stopped.
 pub fn join(
     surface: &FaceGraph,
     costs: &[f64],
@@ -54,6 +54,7 @@ pub fn join(
     islands: &[Island],
     [a, b]: [u32; 2],
     bound: Bound,
+    progress: &Progress,
 ) -> Option<Region> {
     let seams = seams(surface, layout);
     let of = |i: u32| region(surface, layout, &seams, &islands[i as usize]);
@@ -64,6 +65,7 @@ pub fn join(
         hard: &none,
         small: 0.0,
         costs,
+        progress,
     };
     union(surface, &of(a), &of(b), (&layout.island, b), &seams, &rules)
 }

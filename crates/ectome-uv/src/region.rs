@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use ectome_mesh::Progress;
 use glam::DVec3;
 
 use crate::{
@@ -22,6 +23,8 @@ pub struct Rules<'a> {
     pub small: f64,
     /// What a seam costs along each edge, per metre.
     pub costs: &'a [f64],
+    /// Whether to go on. A trial that is stopped in its midst fails like one without success: who asked for it looks here then.
+    pub progress: &'a Progress,
 }
 
 /// A chart and how it lies.

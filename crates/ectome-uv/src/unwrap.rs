@@ -176,8 +176,9 @@ pub fn unwrap(
         hard: &hard,
         small: SMALL * area,
         costs: &costs,
+        progress,
     };
-    grow::charts(surface, faces, &rules, progress)
+    grow::charts(surface, faces, &rules)
 }
 
 /// A layout of a whole mesh, every island where it came, in metres.

@@ -21,6 +21,6 @@ mod proof;
 mod rebuild;
 mod refusals;
 mod restart;
-mod routes;
+mod strangers;
 mod tabs;
 mod uvs;

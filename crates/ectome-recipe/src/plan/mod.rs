@@ -8,8 +8,14 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::{
-    Change, CutSettings, Recipe, Target, UvStep, far_end::StandIn, figures::grouped,
-    maps::BakeSettings, merge::MergeSettings, preparation::appended, rebuild::RebuildSettings,
+    Change, CutSettings, Recipe, Target, UvStep,
+    far_end::StandIn,
+    figures::grouped,
+    listed::{self, ListError},
+    maps::BakeSettings,
+    merge::MergeSettings,
+    preparation::appended,
+    rebuild::RebuildSettings,
 };
 
 /// What a line does.
@@ -85,7 +91,10 @@ pub struct Plan {
 pub enum PlanError {
     /// The text is no plan.
     #[error("the plan cannot be read: {0}")]
-    Syntax(String),
+    Read(#[from] ListError),
+    /// TOML cannot hold it.
+    #[error("the plan cannot be written: {0}")]
+    Write(String),
     /// A line stands where it cannot.
     #[error(
         "line {0} of the plan ({1}) comes too late. Its order is: repairs, rebuild, cut, unwrap, merge, bake, tiers, parcel"
@@ -171,17 +180,21 @@ impl Plan {
     /// Reads a plan that was written as TOML.
     ///
     /// # Errors
-    /// [`PlanError::Syntax`].
+    /// [`PlanError::Read`].
     pub fn from_toml(text: &str) -> Result<Self, PlanError> {
-        toml::from_str(text).map_err(|e| PlanError::Syntax(e.message().to_owned()))
+        let mut all = listed::table(text)?;
+        let lines = listed::take(&mut all, "line")?;
+        let left = listed::take(&mut all, "left")?;
+        listed::nothing_else(&all, &["line", "left"])?;
+        Ok(Self { left, lines })
     }
 
     /// Writes it as TOML, for [`from_toml`](Self::from_toml).
     ///
     /// # Errors
-    /// [`PlanError::Syntax`] where TOML cannot hold it.
+    /// [`PlanError::Write`].
     pub fn to_toml(&self) -> Result<String, PlanError> {
-        toml::to_string_pretty(self).map_err(|e| PlanError::Syntax(e.to_string()))
+        toml::to_string_pretty(self).map_err(|e| PlanError::Write(e.to_string()))
     }
 
     /// The changes of the source that it asks for, behind those that are made already.

@@ -350,7 +350,9 @@ impl<'a> Work<'a> {
             &self.islands,
             pair,
             bound,
+            progress,
         );
+        progress.go_on()?;
         let Some(mut region) = joined else {
             return Err(UvFault::NotJoined.into());
         };

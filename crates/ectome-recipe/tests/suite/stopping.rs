@@ -6,8 +6,9 @@ use std::{
     time::{Duration, Instant},
 };
 
-use ectome_mesh::Progress;
+use ectome_mesh::{Progress, shapes};
 use ectome_recipe::{
+    Manner, UvStep,
     far_end::{CardSettings, HullSettings, StandIn, stand_in},
     rebuild::{RebuildSettings, rebuilt},
     step,
@@ -17,15 +18,19 @@ use rstest::rstest;
 /// Stops work at so many moments, spread over its length.
 const MOMENTS: u32 = 12;
 
-/// The waits in milliseconds over a source of 1.7 million triangles, with the fraction at which the work was stopped: to be read, since
+/// The waits in milliseconds over a source of 1.7 million triangles, for UVs over a torus of 240 000 whose islands are large, with the fraction at which the work was stopped: to be read, since
 /// times differ from machine to machine. `cargo test --release -p ectome-recipe --test suite stopping:: -- --ignored --nocapture --test-threads 1`.
 #[rstest]
 #[case("rebuild")]
 #[case("hulls")]
 #[case("cards")]
+#[case("uvs")]
 #[ignore = "takes minutes"]
 fn stopping_a_heavy_source(#[case] what: &'static str) {
-    let source = step::triangulated(ectome_demo::wreck_shelf(), &Progress::new()).unwrap();
+    let source = match what {
+        "uvs" => shapes::torus(1.0, 0.4, 600, 200).into(),
+        _ => step::triangulated(ectome_demo::wreck_shelf(), &Progress::new()).unwrap(),
+    };
     let source = std::sync::Arc::new(source);
     let begin = || {
         let progress = Progress::new();
@@ -35,6 +40,7 @@ fn stopping_a_heavy_source(#[case] what: &'static str) {
             let scene = (*source).clone();
             let _ = tell.send(None);
             let made = match what {
+                "uvs" => UvStep::unwrap(Manner::Soft).apply(scene, &own).map(|_| ()),
                 "rebuild" => rebuilt(scene, &RebuildSettings::default(), &own).map(|_| ()),
                 "hulls" => {
                     let hulls = HullSettings {

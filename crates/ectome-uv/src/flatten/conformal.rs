@@ -4,13 +4,15 @@
 //! SIGGRAPH 2002, in the form of M. Desbrun, M. Meyer, P. Alliez, *Intrinsic Parameterizations of Surface Meshes*, 2002: the Dirichlet
 //! energy less the area. Two vertices are held.
 
-use glam::DVec2;
+use ectome_mesh::Progress;
+use glam::{DVec2, DVec3};
 
 use super::sparse::Pattern;
 use crate::{chart::Chart, face_graph::NONE};
 
-/// The map, in the size of the chart up to a factor. `None` when the system cannot be solved.
-pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
+/// The map, in the size of the chart up to a factor. `None` when the system cannot be solved, or when the work is
+/// stopped.
+pub fn map(chart: &Chart, places: &[DVec3], progress: &Progress) -> Option<Vec<DVec2>> {
     let n = chart.point.len();
     let (a, b) = far_apart(chart, places)?;
     let apart = places[chart.point[a as usize] as usize]
@@ -75,7 +77,7 @@ pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
         add(j, 0, i, 1, 0.5);
     }
     let pattern = Pattern::new(2 * count as usize, &entries)?;
-    if !pattern.solve(&values, &mut rhs) {
+    if !pattern.solve(&values, &mut rhs, progress) {
         return None;
     }
     Some(
@@ -91,7 +93,7 @@ pub fn map(chart: &Chart, places: &[glam::DVec3]) -> Option<Vec<DVec2>> {
 }
 
 /// Two border vertices about as far apart as any: the furthest from the furthest from the first.
-fn far_apart(chart: &Chart, places: &[glam::DVec3]) -> Option<(u32, u32)> {
+fn far_apart(chart: &Chart, places: &[DVec3]) -> Option<(u32, u32)> {
     let border: Vec<u32> = chart
         .loops
         .iter()

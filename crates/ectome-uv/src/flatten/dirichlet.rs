@@ -5,6 +5,7 @@
 //! where it collapses; a step never goes so far that a triangle turns over (J. Smith, S. Schaefer, *Bijective
 //! Parameterization with Free Boundaries*, 2015).
 
+use ectome_mesh::Progress;
 use glam::{DMat2, DVec2};
 
 use super::sparse::Pattern;
@@ -71,8 +72,9 @@ impl<'a> Improver<'a> {
         sum
     }
 
-    /// One step from `at`, which must have no fold. Returns the energy after it; `None` when it cannot go on.
-    pub fn step(&self, at: &mut [DVec2], before: f64) -> Option<f64> {
+    /// One step from `at`, which must have no fold. Returns the energy after it; `None` when it cannot go on, or
+    /// when the work is stopped.
+    pub fn step(&self, at: &mut [DVec2], before: f64, progress: &Progress) -> Option<f64> {
         let n = at.len();
         let mut values = Vec::with_capacity(self.chart.faces.len() * 24 + 2 * n);
         let mut rhs = vec![0.0; 2 * n];
@@ -97,7 +99,7 @@ impl<'a> Improver<'a> {
             rhs[2 * v] += scale * at[v].x;
             rhs[2 * v + 1] += scale * at[v].y;
         }
-        if !self.pattern.solve(&values, &mut rhs) {
+        if !self.pattern.solve(&values, &mut rhs, progress) {
             return None;
         }
         let step: Vec<DVec2> = (0..n)

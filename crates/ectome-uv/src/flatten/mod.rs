@@ -7,6 +7,7 @@ mod simple;
 mod sparse;
 mod tutte;
 
+use ectome_mesh::Progress;
 use glam::{DVec2, DVec3};
 
 use crate::{chart::Chart, face_graph::FaceGraph, pack::orient, stretch::Stretch};
@@ -86,19 +87,25 @@ pub enum Care {
     Best,
 }
 
-/// Lays a chart flat within `bound`; `None` when that cannot be done without folds and crossings.
-pub fn flatten(surface: &FaceGraph, chart: &Chart, bound: &Bound, care: Care) -> Option<Flat> {
+/// Lays a chart flat within `bound`; `None` when that cannot be done without folds and crossings, or when the work is stopped.
+pub fn flatten(
+    surface: &FaceGraph,
+    chart: &Chart,
+    bound: &Bound,
+    care: Care,
+    progress: &Progress,
+) -> Option<Flat> {
     if let Some(flat) = projected(surface, chart) {
         return bound.holds_shape(chart, &flat.at).then_some(flat);
     }
     if !chart.is_disk() {
         return None;
     }
-    let conformal = conformal::map(chart, &surface.points);
+    let conformal = conformal::map(chart, &surface.points, progress);
     let mut at = match conformal {
         Some(at) if is_upright(chart, &at) => at,
         _ if care == Care::Trial => return None,
-        _ => tutte::map(chart, &surface.points).filter(|at| is_upright(chart, at))?,
+        _ => tutte::map(chart, &surface.points, progress).filter(|at| is_upright(chart, at))?,
     };
     to_size(chart, &mut at);
     let first = measured(chart, &at);
@@ -107,7 +114,8 @@ pub fn flatten(surface: &FaceGraph, chart: &Chart, bound: &Bound, care: Care) ->
         if care == Care::Trial && hopeless(&first, bound) {
             return None;
         }
-        improve(chart, &mut at, bound, care);
+        improve(chart, &mut at, bound, care, progress);
+        progress.go_on().ok()?;
         to_size(chart, &mut at);
     }
     let stretch = measured(chart, &at);
@@ -120,7 +128,8 @@ fn hopeless(s: &Stretch, bound: &Bound) -> bool {
     s.l2() > 1.0 + 8.0 * (bound.l2 - 1.0)
 }
 
-fn improve(chart: &Chart, at: &mut [DVec2], bound: &Bound, care: Care) {
+/// Less stretch, step by step, until the work is stopped at the latest.
+fn improve(chart: &Chart, at: &mut [DVec2], bound: &Bound, care: Care, progress: &Progress) {
     let Some(improver) = Improver::new(chart) else {
         return;
     };
@@ -130,7 +139,7 @@ fn improve(chart: &Chart, at: &mut [DVec2], bound: &Bound, care: Care) {
     };
     let mut energy = improver.energy(at);
     for _ in 0..steps {
-        let Some(after) = improver.step(at, energy) else {
+        let Some(after) = improver.step(at, energy, progress) else {
             return;
         };
         let gain = (energy - after) / after;

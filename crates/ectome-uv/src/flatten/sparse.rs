@@ -1,5 +1,7 @@
 //! Symmetric positive definite systems with a pattern that stays while the figures change.
 
+use ectome_mesh::Progress;
+
 use super::cholesky::Elimination;
 
 /// Where the entries of a symmetric matrix stand: its lower triangle, column by column.
@@ -45,13 +47,13 @@ impl Pattern {
     }
 
     /// Solves for `rhs` in place. `entries` stand in the order of [`Pattern::new`]; those of one place are added.
-    /// False when the matrix is not positive definite.
-    pub fn solve(&self, entries: &[f64], rhs: &mut [f64]) -> bool {
+    /// False when the matrix is not positive definite, or when the work is stopped.
+    pub fn solve(&self, entries: &[f64], rhs: &mut [f64], progress: &Progress) -> bool {
         let mut values = vec![0.0; self.places];
         for (&slot, v) in self.slots.iter().zip(entries) {
             values[slot as usize] += v;
         }
-        self.elimination.solve(&values, rhs)
+        self.elimination.solve(&values, rhs, progress)
     }
 }
 
@@ -64,8 +66,8 @@ mod tests {
     fn a_system_of_two_is_solved() {
         let pattern = Pattern::new(2, &[(0, 0), (1, 0), (1, 1), (0, 0)]).unwrap();
         let mut x = [1.0, 2.0];
-        assert!(pattern.solve(&[3.0, 1.0, 3.0, 1.0], &mut x));
+        assert!(pattern.solve(&[3.0, 1.0, 3.0, 1.0], &mut x, &Progress::new()));
         assert!((x[0] - 1.0 / 11.0).abs() < 1e-12 && (x[1] - 7.0 / 11.0).abs() < 1e-12);
-        assert!(!pattern.solve(&[-3.0, 1.0, 3.0, 1.0], &mut x));
+        assert!(!pattern.solve(&[-3.0, 1.0, 3.0, 1.0], &mut x, &Progress::new()));
     }
 }

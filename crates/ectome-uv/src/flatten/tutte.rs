@@ -5,13 +5,14 @@
 
 use std::f64::consts::TAU;
 
+use ectome_mesh::Progress;
 use glam::{DVec2, DVec3};
 
 use super::sparse::Pattern;
 use crate::{chart::Chart, face_graph::NONE};
 
-/// The map of a disk, with the area of the chart. `None` for what is no disk.
-pub fn map(chart: &Chart, places: &[DVec3]) -> Option<Vec<DVec2>> {
+/// The map of a disk, with the area of the chart. `None` for what is no disk, or when the work is stopped.
+pub fn map(chart: &Chart, places: &[DVec3], progress: &Progress) -> Option<Vec<DVec2>> {
     if !chart.is_disk() {
         return None;
     }
@@ -67,7 +68,7 @@ pub fn map(chart: &Chart, places: &[DVec3]) -> Option<Vec<DVec2>> {
     }
     let pattern = Pattern::new(count as usize, &entries)?;
     let [x, y] = &mut rhs;
-    if !pattern.solve(&values, x) || !pattern.solve(&values, y) {
+    if !pattern.solve(&values, x, progress) || !pattern.solve(&values, y, progress) {
         return None;
     }
     for v in 0..n {

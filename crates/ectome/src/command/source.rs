@@ -8,8 +8,7 @@ use ectome_formats::{
     space::{self, UNITS},
 };
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up, preparation::appended, step};
-use serde::Deserialize;
+use ectome_recipe::{Change, Done, Space, Up, listed, preparation::appended, step};
 
 use super::failure::Failure;
 use crate::{input::Input, output::remark};
@@ -43,14 +42,6 @@ enum Axis {
     X,
     Y,
     Z,
-}
-
-/// The file of `--steps`.
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Steps {
-    #[serde(default)]
-    step: Vec<Change>,
 }
 
 impl SourceArgs {
@@ -108,10 +99,15 @@ pub fn stem(file: &Path) -> String {
 fn steps(path: &Path) -> Result<Vec<Change>, Failure> {
     let broken = |why: String| Failure::Steps(path.to_owned(), why);
     let text = std::fs::read_to_string(path).map_err(|e| broken(e.to_string()))?;
-    let steps: Steps = toml::from_str(&text).map_err(|e| broken(e.message().to_owned()))?;
-    for (i, change) in steps.step.iter().enumerate() {
+    let list = listed::table(&text).and_then(|mut all| {
+        let list: Vec<Change> = listed::take(&mut all, "step")?;
+        listed::nothing_else(&all, &["step"])?;
+        Ok(list)
+    });
+    let list = list.map_err(|e| broken(e.to_string()))?;
+    for (i, change) in list.iter().enumerate() {
         let said = change.check();
         said.map_err(|e| broken(format!("step {}: {e}", i + 1)))?;
     }
-    Ok(steps.step)
+    Ok(list)
 }

@@ -164,7 +164,11 @@ fn a_plan_is_shown_changed_and_done() {
     std::fs::write(&recipe, "[[line]]\ndo = \"fly\"\n").unwrap();
     let refused = ectome(&[run, &source, on, &brief, with, &recipe, to, &out]);
     assert_eq!(refused.status.code(), Some(2), "{refused:?}");
-    assert!(String::from_utf8_lossy(&refused.stderr).contains("the plan cannot be read"));
+    let said = String::from_utf8_lossy(&refused.stderr);
+    assert!(
+        said.contains("the plan cannot be read: line 1: unknown variant `fly`"),
+        "{said}"
+    );
 }
 
 /// A source that is within the first tier is not cut, and a tier it is within is the first again; also where a plan for larger

@@ -13,11 +13,13 @@ mod elimination;
 
 pub use elimination::Elimination;
 
+use ectome_mesh::Progress;
+
 impl Elimination {
     /// Solves for `rhs` in place, for a matrix with these `values`, which stand in the order of the pattern's rows. False when the matrix is
-    /// not positive definite; then `rhs` holds nothing of use.
-    pub fn solve(&self, values: &[f64], rhs: &mut [f64]) -> bool {
-        let Some(panels) = self.factor(values) else {
+    /// not positive definite, or when the work is stopped; then `rhs` holds nothing of use.
+    pub fn solve(&self, values: &[f64], rhs: &mut [f64], progress: &Progress) -> bool {
+        let Some(panels) = self.factor(values, progress) else {
             return false;
         };
         let mut x: Vec<f64> = self.order.iter().map(|&old| rhs[old as usize]).collect();
@@ -49,8 +51,9 @@ impl Elimination {
         rhs.iter().all(|x| x.is_finite())
     }
 
-    /// The factor, panel by panel: each front's columns, as long as it has rows. `None` when a pivot is not positive.
-    fn factor(&self, values: &[f64]) -> Option<Vec<f64>> {
+    /// The factor, panel by panel: each front's columns, as long as it has rows. `None` when a pivot is not positive, or
+    /// when the work is stopped.
+    fn factor(&self, values: &[f64], progress: &Progress) -> Option<Vec<f64>> {
         let mut panels = vec![0.0; *self.panel_starts.last()?];
         for (&slot, v) in self.slots.iter().zip(values) {
             panels[slot] += v;
@@ -63,6 +66,7 @@ impl Elimination {
         // Where a row of the matrix stands in the front at hand.
         let mut place = vec![0_u32; self.order.len()];
         for f in 0..self.fronts() {
+            progress.go_on().ok()?;
             let (columns, rows) = (self.columns(f).len(), self.rows(f));
             let panel = &mut panels[self.panel_starts[f]..self.panel_starts[f + 1]];
             let below = rows.len() - columns;
@@ -152,7 +156,7 @@ mod tests {
         fn solve(&self, rhs: &[f64]) -> Option<Vec<f64>> {
             let mut x = rhs.to_vec();
             Elimination::new(&self.starts, &self.rows)?
-                .solve(&self.values, &mut x)
+                .solve(&self.values, &mut x, &Progress::new())
                 .then_some(x)
         }
     }
@@ -216,6 +220,17 @@ mod tests {
             None
         );
         assert_eq!(Matrix::of(0, Vec::new()).solve(&[]), Some(Vec::new()));
+    }
+
+    #[test]
+    fn a_factorisation_can_be_stopped() {
+        let one = Elimination::new(&[0, 1], &[0]).unwrap();
+        let progress = Progress::new();
+        let mut x = [6.0];
+        assert!(one.solve(&[4.0], &mut x, &progress));
+        assert_eq!(x, [1.5]);
+        progress.cancel();
+        assert!(!one.solve(&[4.0], &mut x, &progress));
     }
 
     proptest! {
