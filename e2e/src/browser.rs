@@ -143,15 +143,24 @@ impl Browser {
 
     /// Waits for a CSS selector and returns its text.
     pub async fn text(&self, selector: &str) -> String {
-        self.client
-            .wait()
-            .at_most(PATIENCE)
-            .for_element(Locator::Css(selector))
-            .await
-            .unwrap_or_else(|e| panic!("{selector}: {e}"))
-            .text()
-            .await
-            .unwrap_or_default()
+        let deadline = tokio::time::Instant::now() + PATIENCE;
+        loop {
+            let found = self
+                .client
+                .wait()
+                .at_most(PATIENCE)
+                .for_element(Locator::Css(selector))
+                .await
+                .unwrap_or_else(|e| panic!("{selector}: {e}"));
+            // What is drawn anew at that moment is looked for again.
+            match found.text().await {
+                Ok(text) => return text,
+                Err(e) => assert!(
+                    tokio::time::Instant::now() < deadline,
+                    "{selector} stays unread: {e}"
+                ),
+            }
+        }
     }
 
     /// Clicks what a selector finds. What is drawn anew at that moment is looked for again, and so is what moved away under

@@ -35,6 +35,7 @@
 //! | [`progress`] | how far work is, and whether to stop |
 
 pub mod builder;
+mod cone_sums;
 pub mod edges;
 pub mod edit;
 mod hierarchy;

@@ -10,6 +10,7 @@ use rayon::prelude::*;
 
 use crate::{
     Mesh,
+    cone_sums::ConeSums,
     measure::area_vector,
     topology::{UnionFind, sorted_half_edges},
 };
@@ -17,6 +18,9 @@ use crate::{
 /// Faces that meet at less than this are smooth: cosine of 45°. A hair below it, so that faces at exactly 45°, as bevels of one
 /// segment make them, are smooth however they are rounded.
 const SMOOTH: f32 = std::f32::consts::FRAC_1_SQRT_2 - 1e-4;
+
+/// From so many corners at one point on, those around are not asked one by one.
+const MANY: usize = 256;
 
 /// True when every face has normals of its own.
 pub fn all_given(mesh: &Mesh) -> bool {
@@ -32,6 +36,18 @@ pub fn at_corners(mesh: &Mesh) -> Vec<Vec3> {
         true => (Vec::new(), Vec::new()),
         false => around_points(mesh),
     };
+    let weighted = |c: u32| straight[c as usize / 3] * angle(mesh, c as usize);
+    let at_point = |p: usize| &corners[starts[p] as usize..starts[p + 1] as usize];
+    // In the order of points.
+    let crowded: Vec<(usize, ConeSums)> = (0..starts.len().saturating_sub(1))
+        .into_par_iter()
+        .filter(|&p| at_point(p).len() > MANY)
+        .map(|p| {
+            let list = at_point(p).iter();
+            let list = list.map(|&c| (straight[c as usize / 3], weighted(c)));
+            (p, ConeSums::new(list, SMOOTH))
+        })
+        .collect();
     let run_of_face = mesh.run_of_faces();
     (0..mesh.corners.len())
         .into_par_iter()
@@ -43,13 +59,14 @@ pub fn at_corners(mesh: &Mesh) -> Vec<Vec3> {
                 return mesh.normals[v].normalize_or(straight[f]);
             }
             let p = mesh.triangle_points(f)[corner % 3] as usize;
-            let around = &corners[starts[p] as usize..starts[p + 1] as usize];
-            let sum: Vec3 = around
-                .iter()
-                .map(|&c| c as usize)
-                .filter(|&c| straight[c / 3].dot(straight[f]) > SMOOTH)
-                .map(|c| straight[c / 3] * angle(mesh, c))
-                .sum();
+            let sum: Vec3 = match crowded.binary_search_by_key(&p, |c| c.0) {
+                Ok(at) => crowded[at].1.around(straight[f]),
+                Err(_) => at_point(p)
+                    .iter()
+                    .filter(|&&c| straight[c as usize / 3].dot(straight[f]) > SMOOTH)
+                    .map(|&c| weighted(c))
+                    .sum(),
+            };
             sum.normalize_or(straight[f])
         })
         .collect()
@@ -151,6 +168,31 @@ mod tests {
         for (corner, n) in at_corners(&cube).into_iter().enumerate() {
             let straight = area_vector(cube.triangle(corner / 3)).normalize().as_vec3();
             assert!(n.dot(straight) > 0.99999, "{corner}");
+        }
+    }
+
+    /// The tip of a pointed hat of many faces, less steep than 45°: the faces around it lie evenly about its axis.
+    #[test]
+    fn thousands_of_faces_around_a_point_have_their_mean() {
+        const AROUND: u32 = 20_000;
+        let rim = |i: u32| {
+            let turn = std::f32::consts::TAU * i as f32 / AROUND as f32;
+            Vec3::new(turn.cos(), 0.0, turn.sin())
+        };
+        let mut positions: Vec<Vec3> = (0..AROUND).map(rim).collect();
+        positions.push(Vec3::Y * 0.2);
+        let faces = (0..AROUND).flat_map(|i| [(i + 1) % AROUND, i, AROUND]);
+        let mut builder = MeshBuilder::new();
+        builder.primitive(Primitive {
+            positions,
+            corners: faces.collect(),
+            ..Primitive::default()
+        });
+        let hat = builder.finish();
+        for n in at_corners(&hat).chunks_exact(3) {
+            assert!(n[2].dot(Vec3::Y) > 0.9999, "{}", n[2]);
+            // Along the rim the slope of the faces themselves.
+            assert!((n[0].y - 1.0 / 1.04_f32.sqrt()).abs() < 1e-3, "{}", n[0]);
         }
     }
 

@@ -26,7 +26,9 @@
 //! assert_eq!(skin.report.border_edges + skin.report.non_manifold_edges, 0);
 //! ```
 
+mod bare;
 mod cells;
+mod error;
 mod fit;
 mod ground;
 mod keyed;
@@ -38,5 +40,6 @@ mod settle;
 mod skin;
 pub mod winding;
 
+pub use error::RebuildError;
 pub use pieces::OpenPiece;
-pub use skin::{Opening, RebuildError, Report, Settings, Skin, rebuild, volume};
+pub use skin::{Opening, Report, Settings, Skin, rebuild, volume};

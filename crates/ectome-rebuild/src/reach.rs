@@ -15,12 +15,11 @@ use rayon::prelude::*;
 
 use crate::{
     RebuildError,
+    bare::{bare, normal},
     fit::{Around, Fitted, faces_of_vertices, is_crowded},
     ground::Ground,
     keyed::HashSet,
     ridges::{Mark, Marks},
-    settle::normal,
-    skin::bare,
 };
 
 /// Farther than so many cells from the skin is something that the skin leaves out: what is thinner than half a cell all along.

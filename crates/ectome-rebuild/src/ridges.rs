@@ -7,7 +7,7 @@ use ectome_mesh::{Progress, nearest::SurfaceIndex};
 use glam::Vec3;
 use rayon::prelude::*;
 
-use crate::{RebuildError, ground::Ground, skin::bare};
+use crate::{RebuildError, bare::bare, ground::Ground};
 
 /// The cosine of the least angle between faces of the source that makes an edge: 18°. Less is taken for a curve. An edge that turns by
 /// less goes on straight.

@@ -11,6 +11,7 @@ use rayon::prelude::*;
 
 use crate::{
     RebuildError,
+    bare::normal,
     fit::{Around, Fitted, Plane, faces_of_vertices, is_crowded, wish},
     ground::Ground,
     keyed::HashSet,
@@ -149,12 +150,6 @@ fn edges(triangles: &[[u32; 3]]) -> Vec<Edge> {
             _ => None,
         })
         .collect()
-}
-
-/// The normal of a triangle, twice as long as its area.
-pub(crate) fn normal(places: &[Vec3], t: [u32; 3]) -> Vec3 {
-    let [a, b, c] = t.map(|v| places[v as usize]);
-    (b - a).cross(c - a)
 }
 
 /// Whether a triangle hardly rises over its edge from `a` to `b`, and not beyond its ends.

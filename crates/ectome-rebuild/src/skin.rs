@@ -2,15 +2,13 @@
 
 use std::{cmp::Reverse, collections::BinaryHeap};
 
-use ectome_mesh::{
-    Cancelled, Channels, Mesh, Part, Progress, Run, edit, measure, nearest::SurfaceIndex,
-    topology::UnionFind,
-};
+use ectome_mesh::{Mesh, Progress, edit, measure, nearest::SurfaceIndex, topology::UnionFind};
 use glam::{DVec3, Vec3};
 use rayon::prelude::*;
-use thiserror::Error;
 
 use crate::{
+    RebuildError,
+    bare::bare,
     cells::{self, FILM, Gaps, Grid, Sides},
     fit,
     ground::{Around, Ground},
@@ -55,47 +53,6 @@ impl Settings {
             with_seen: false,
         }
     }
-}
-
-/// Why there is no skin.
-#[derive(Debug, Error)]
-pub enum RebuildError {
-    /// There is nothing that a skin could lie over.
-    #[error("the source has no surface to rebuild")]
-    Empty,
-    /// A mesh with larger faces.
-    #[error("the source has faces with more than three corners: triangulate it first")]
-    NotTriangulated,
-    /// A size that is none.
-    #[error("a detail size of {0} m cannot be: choose one above 0")]
-    NoSize(f32),
-    /// A thickness, an opening or a gap that is none.
-    #[error("{0} of {1} m cannot be: choose 0 or more")]
-    NoLength(&'static str, f32),
-    /// A cell that is hardly smaller than the source.
-    #[error(
-        "a detail size of {cell_m} m is too coarse for a source of {diagonal_m:.3} m across. Choose at most a quarter of that"
-    )]
-    TooCoarse {
-        /// The size.
-        cell_m: f32,
-        /// The source's diagonal.
-        diagonal_m: f32,
-    },
-    /// More cells than a machine can hold.
-    #[error("the detail size asks for more than {cells} cells. Choose a larger one")]
-    TooFine {
-        /// Cells when it was given up.
-        cells: usize,
-    },
-    /// Nothing is inside: there is no skin.
-    #[error(
-        "the source encloses nothing at this detail size. Choose a smaller one, or thicker sheets"
-    )]
-    NothingInside,
-    /// The work was stopped.
-    #[error(transparent)]
-    Cancelled(#[from] Cancelled),
 }
 
 /// An opening that the skin closes.
@@ -474,23 +431,6 @@ fn components(vertices: usize, triangles: &[[u32; 3]]) -> Vec<u32> {
         }
     }
     (0..vertices as u32).map(|v| sets.find(v)).collect()
-}
-
-/// Triangles as a mesh of one part.
-pub(crate) fn bare(places: &[Vec3], triangles: &[[u32; 3]]) -> Mesh {
-    Mesh {
-        points: places.to_vec(),
-        vertex_point: (0..places.len() as u32).collect(),
-        corners: triangles.iter().flatten().copied().collect(),
-        parts: vec![Part::default()],
-        runs: vec![Run {
-            part: 0,
-            material: None,
-            faces: 0..triangles.len() as u32,
-            channels: Channels::default(),
-        }],
-        ..Mesh::default()
-    }
 }
 
 /// The skin as a mesh in the parts and materials of what lies nearest in the source, and which triangle each of its faces was. What

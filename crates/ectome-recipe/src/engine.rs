@@ -17,11 +17,13 @@ use ectome_reduce::CollapseLog;
 
 use crate::{
     Change, CutReport, CutSettings, Done, EngineError, Proof, Recipe, Session, UvReport,
+    artefact::Artefact,
     jury::Jury,
-    kept::{Artefact, FirstPassed, Kept, Measurements},
+    kept::{FirstPassed, Kept, Measurements},
     session::Worked,
     sheets,
-    step::{BroughtFile, Nature, Operation, Output, Step, triangulated},
+    step::{BroughtFile, Input, Nature, Operation, Output, Step},
+    triangles::triangulated,
     uv::strip,
 };
 
@@ -205,7 +207,7 @@ pub fn open(
     let at = recipe.steps.len().saturating_sub(1);
     let settings = recipe.steps.get(at).and_then(Operation::analysis);
     let settings = settings.ok_or(EngineError::Order("does not end with a cut"))?;
-    let input = Input {
+    let input = Standing {
         run: &run,
         at,
         progress: progress.span(0.0, 0.2),
@@ -252,7 +254,7 @@ impl<'a> Run<'a> {
         let cost = |list: &[Step]| list.iter().map(Operation::cost).sum::<f32>();
         let begin = cost(&self.recipe.steps[..at]) / cost(&self.recipe.steps[..steps]);
         let own = progress.span(begin, 1.0);
-        let input = Input {
+        let input = Standing {
             run: self,
             at,
             progress: progress.span(0.0, begin),
@@ -319,8 +321,8 @@ fn first_reduction(steps: &[Step]) -> Option<usize> {
     first.map(|at| from + at)
 }
 
-/// What a step may ask for.
-pub struct Input<'a> {
+/// A step that stands in a recipe, for which its [`Input`] is made.
+struct Standing<'a> {
     run: &'a Run<'a>,
     /// Where the step stands.
     at: usize,
@@ -328,76 +330,64 @@ pub struct Input<'a> {
     progress: Progress,
 }
 
-impl Input<'_> {
-    /// Nothing comes before the step.
-    pub fn is_first(&self) -> bool {
+impl Standing<'_> {
+    /// Names what [`origin`](Self::origin) and [`session`](Self::session) judge results against.
+    fn judged_key(&self) -> String {
+        let before = &self.run.recipe.steps[..self.at];
+        match first_reduction(before) {
+            None => {
+                let key = self.run.first(self.at + 1).analysis_key();
+                format!("analysed {}", key.unwrap_or_default())
+            }
+            Some(first) => {
+                let bare = before[first..].iter().any(Operation::replaces_uvs);
+                format!("{} {bare}", self.run.first(first).key())
+            }
+        }
+    }
+}
+
+impl Input for Standing<'_> {
+    fn is_first(&self) -> bool {
         self.at == 0
     }
 
-    /// Reads the source's files.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
+    fn import(&self, progress: &Progress) -> Result<Scene, EngineError> {
         self.run.stock.import(progress)
     }
 
-    /// Reads a mesh that was made elsewhere.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn brought(
-        &self,
-        files: &[BroughtFile],
-        progress: &Progress,
-    ) -> Result<Scene, EngineError> {
+    fn brought(&self, files: &[BroughtFile], progress: &Progress) -> Result<Scene, EngineError> {
         self.run.stock.brought(files, progress)
     }
 
-    /// The changes that are made to the source.
-    pub fn changes(&self) -> Vec<Change> {
+    fn changes(&self) -> Vec<Change> {
         self.run.recipe.changes()
     }
 
-    /// The key of what another step would make in the place of this one.
-    pub fn key_with(&self, step: impl Into<Step>) -> String {
+    fn key_with(&self, step: Step) -> String {
         let mut recipe = self.run.first(self.at);
-        recipe.steps.push(step.into());
+        recipe.steps.push(step);
         recipe.key()
     }
 
-    /// Something that is kept beside what the recipe with this key makes, by its kind and its name.
-    pub fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>> {
+    fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>> {
         self.run.stock.artefact(key, kind, which)
     }
 
-    /// What the steps before make.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn scene(&self) -> Result<Scene, EngineError> {
+    fn scene(&self) -> Result<Scene, EngineError> {
         let scene = self.run.scene(self.at, &self.progress)?;
         self.progress.stage(self.run.recipe.steps[self.at].title());
         Ok(scene)
     }
 
-    /// The prepared source with all its parts, also those that are only for the maps.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn with_all_parts(&self) -> Result<Scene, EngineError> {
+    fn with_all_parts(&self) -> Result<Scene, EngineError> {
         let before = &self.run.recipe.steps[..self.at];
         let prepares = |s: &Step| s.nature() == Nature::Prepares && !s.leaves_parts_out();
         let steps = before.iter().take_while(|s| prepares(s)).count();
         self.run.scene(steps, &self.progress.span(0.0, 0.3))
     }
 
-    /// What the result is judged against where that is not what the step starts from: the source of the first step that
-    /// changed the surface, in triangles; after a rebuild the new surface.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn origin(&self) -> Result<Option<Scene>, EngineError> {
+    fn origin(&self) -> Result<Option<Scene>, EngineError> {
         let before = &self.run.recipe.steps[..self.at];
         let Some(first) = first_reduction(before) else {
             return Ok(None);
@@ -413,50 +403,19 @@ impl Input<'_> {
         Ok(Some(origin))
     }
 
-    /// Names what [`origin`](Self::origin) and [`session`](Self::session) judge results against.
-    fn judged_key(&self) -> String {
-        let before = &self.run.recipe.steps[..self.at];
-        match first_reduction(before) {
-            None => {
-                let key = self.run.first(self.at + 1).analysis_key();
-                format!("analysed {}", key.unwrap_or_default())
-            }
-            Some(first) => {
-                let bare = before[first..].iter().any(Operation::replaces_uvs);
-                format!("{} {bare}", self.run.first(first).key())
-            }
-        }
-    }
-
-    /// A session that judges results against what they come from, by what an earlier one made ready.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn judged(&self, session: Session) -> Result<Session, EngineError> {
+    fn judged(&self, session: Session) -> Result<Session, EngineError> {
         let session = session.judged_against(self.origin()?);
         Ok(session.judged_by(self.run.stock.jury(&self.judged_key())))
     }
 
-    /// Keeps what a session made ready for judging.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn keep_jury(&self, session: &Session) -> Result<(), EngineError> {
+    fn keep_jury(&self, session: &Session) -> Result<(), EngineError> {
         self.run
             .stock
             .keep_jury(&self.judged_key(), session.jury()?);
         Ok(())
     }
 
-    /// What the step starts from, analysed with these settings and ready to be cut.
-    ///
-    /// # Errors
-    /// See [`EngineError`].
-    pub fn session(
-        &self,
-        settings: &CutSettings,
-        progress: &Progress,
-    ) -> Result<Session, EngineError> {
+    fn session(&self, settings: &CutSettings, progress: &Progress) -> Result<Session, EngineError> {
         let key = self.run.first(self.at + 1).analysis_key();
         let key = key.unwrap_or_default();
         let stock = self.run.stock;

@@ -12,7 +12,7 @@ use ectome_mesh::{
 };
 use serde::{Deserialize, Serialize};
 
-use crate::{AdvisedFinding, step::triangulated};
+use crate::{AdvisedFinding, triangles::triangulated};
 
 /// One named object.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

@@ -22,8 +22,10 @@
 //! ```
 
 pub mod advice;
+mod artefact;
 pub mod brief;
 pub mod budget;
+pub mod built;
 pub mod chain;
 pub mod change;
 mod curve;
@@ -58,9 +60,11 @@ pub mod starting_briefs;
 pub mod step;
 mod stopping;
 pub mod thinned;
+pub mod triangles;
 pub mod uv;
 pub mod verdict;
 
+pub use artefact::Artefact;
 pub use brief::{Brief, BriefError, Tier};
 pub use chain::{Standing, TierResult, Verdict};
 pub use change::{Change, Done};
@@ -83,7 +87,7 @@ pub use error::{EngineError, UvFault};
 pub use finding::AdvisedFinding;
 pub use inspect::Inspection;
 pub use jury::Jury;
-pub use kept::{Artefact, FirstPassed, Kept, Measurements};
+pub use kept::{FirstPassed, Kept, Measurements};
 pub use plan::Plan;
 pub use proof::{Pictures, Proof, Proven};
 pub use recipe::{Ball, CutSettings, Recipe, Region, Target};

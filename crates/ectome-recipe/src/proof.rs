@@ -13,8 +13,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     EngineError,
+    artefact::Artefact,
     jury::Jury,
-    kept::Artefact,
     measured::part_at,
     picture,
     shading::{SHADED, eyes, pictures},

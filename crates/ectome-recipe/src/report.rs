@@ -5,7 +5,7 @@ use std::{collections::BTreeSet, time::Duration};
 use ectome_formats::Scene;
 use serde::{Deserialize, Serialize};
 
-use crate::{far_end::FarReport, rebuild::RebuildReport};
+use crate::{far_end::report::FarReport, rebuild::report::RebuildReport};
 
 /// Loose pieces of which a result has nothing.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]

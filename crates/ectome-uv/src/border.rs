@@ -311,7 +311,7 @@ fn least_cut(
 
 #[cfg(test)]
 mod tests {
-    use ectome_mesh::{Mesh, MeshBuilder, Primitive};
+    use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress};
     use glam::{Affine3A, Vec3};
 
     use super::*;

@@ -9,7 +9,7 @@ use std::{
 
 use ectome_formats::{Scene, files::references, glb, obj_write, ply_write};
 use ectome_mesh::Progress;
-use ectome_recipe::step;
+use ectome_recipe::triangles;
 use tempfile::{Builder, NamedTempFile};
 
 use crate::{command::failure::Failure, watch};
@@ -161,7 +161,7 @@ pub fn scene(path: &Path, scene: &Scene, hierarchy: bool) -> Result<(), Failure>
         Some("obj") => obj(path, scene),
         // A GLB knows triangles only.
         _ => {
-            let scene = step::triangulated(scene.clone(), &Progress::new())?;
+            let scene = triangles::triangulated(scene.clone(), &Progress::new())?;
             let naming = glb::Options {
                 hierarchy,
                 ..glb::Options::default()

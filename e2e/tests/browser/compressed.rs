@@ -11,7 +11,7 @@ use ectome_recipe::{
         Order, Tier,
         delivery::{Delivery, Geometry, Pictures},
     },
-    step::triangulated,
+    triangles::triangulated,
 };
 
 /// The renderer as this application ships it, with the decoder of `EXT_meshopt_compression` (npm `meshoptimizer`).

@@ -9,14 +9,14 @@ use ectome_e2e::{
 };
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, Progress, topology::Topology};
-use ectome_recipe::{CutSettings, Session, Target, step};
+use ectome_recipe::{CutSettings, Session, Target, triangles};
 use fantoccini::Locator;
 use glam::Vec2;
 
 /// The fog bell, thinned so that a browser without a graphics card draws it at once: textured, many
 /// parts.
 fn small_bell() -> Scene {
-    let bell = step::triangulated(ectome_demo::fog_bell(), &Progress::new()).unwrap();
+    let bell = triangles::triangulated(ectome_demo::fog_bell(), &Progress::new()).unwrap();
     let progress = Progress::new();
     let session = Session::new(bell, CutSettings::default(), None, &progress).unwrap();
     session.cut(Target::Triangles(24_000), &progress).unwrap().0

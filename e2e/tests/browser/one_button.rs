@@ -3,7 +3,7 @@
 use ectome_e2e::{app::App, brief, browser::Browser, http, validator, wait::wait_for};
 use ectome_formats::{FileSet, glb};
 use ectome_mesh::Progress;
-use ectome_recipe::step;
+use ectome_recipe::triangles;
 
 /// The whole way by one button: the plan is shown with its reasons, a line is left out and a figure changed, and everything is there as
 /// if it had been done by hand.
@@ -11,7 +11,7 @@ use ectome_recipe::step;
 async fn one_button_goes_the_whole_way() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
-    let scene = step::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
+    let scene = triangles::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
     let file = glb::write(&scene, &glb::Options::default()).unwrap();
     assert_eq!(
         http::upload(app.port, &[("winch.glb", &file)])

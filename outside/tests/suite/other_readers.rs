@@ -5,7 +5,7 @@ use std::{fs::File, io::BufReader, path::Path, process::Command};
 use ectome_e2e::{app::program, validator};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, MeshBuilder, Primitive, Progress, shapes};
-use ectome_recipe::step::triangulated;
+use ectome_recipe::triangles::triangulated;
 use glam::{Affine3A, Vec2, Vec3};
 
 /// Figures by which two readers are compared: triangles, bounds, area, and the area of the UVs.

@@ -12,7 +12,7 @@ use ectome_recipe::{
         Order, Parcel, Tier,
         delivery::{Delivery, Geometry, Objects, Pictures, TiersIn},
     },
-    step::triangulated,
+    triangles::triangulated,
 };
 use rstest::rstest;
 

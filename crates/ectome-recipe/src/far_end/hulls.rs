@@ -9,8 +9,8 @@ use glam::Affine3A;
 
 use super::{FarReport, HullLine, HullSettings, colour::mean_material, judged};
 use crate::{
-    CutReport, EngineError, jury::Jury, proof::Proven, step::triangulated,
-    stopping::left_when_stopped, thinned::thinned_within,
+    CutReport, EngineError, jury::Jury, proof::Proven, stopping::left_when_stopped,
+    thinned::thinned_within, triangles::triangulated,
 };
 
 /// Cells along the longest side of a shape that is taken apart.

@@ -20,7 +20,7 @@ mod colour;
 mod cut_out;
 mod hulls;
 mod pictures;
-mod report;
+pub(crate) mod report;
 mod settings;
 
 pub(crate) use cards::cards_proven;
@@ -37,10 +37,11 @@ use ectome_proxy::ProxyError;
 
 use crate::{
     CutReport, EngineError,
+    built::only_built,
     jury::Jury,
     measured::made_report,
     proof::{Proven, prove},
-    step::{only_built, triangulated},
+    triangles::triangulated,
 };
 
 /// What stands in for a source with all its parts, measured and proven.

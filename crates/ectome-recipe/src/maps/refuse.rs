@@ -1,10 +1,11 @@
 //! Why a bake would come to nothing, said before it starts, each with the way out.
 
+use ectome_bake::Kind;
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, measure};
 use glam::Vec3;
 
-use super::{BakeSettings, Kind};
+use super::settings::BakeSettings;
 use crate::{EngineError, figures, uv::examined};
 
 /// Islands may overlap on this share of the sheet (percent) before it is refused: what rounding does to shared edges.

@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{
     EngineError, Packing, UvChange, UvReport, UvStep, figures::counted, maps::Looks,
-    step::triangulated,
+    triangles::triangulated,
 };
 use ectome_uv::unwrap::Manner;
 

@@ -27,6 +27,7 @@ mod placed;
 pub mod sheet;
 mod sheet_page;
 pub mod textures;
+mod with_sheet;
 
 use ectome_formats::{
     Image, Library, Scene,
@@ -36,7 +37,7 @@ use ectome_formats::{
 use ectome_mesh::{Progress, edit, measure};
 use serde_json::json;
 
-use crate::{Brief, EngineError, sheets, step::triangulated};
+use crate::{Brief, EngineError, sheets, triangles::triangulated};
 use checks::Check;
 use contents::Contents;
 use delivery::{Objects, TiersIn};

@@ -1,9 +1,8 @@
-//! The sheet that goes with a parcel: what it holds, what proves it, where it comes from and how it was made. As JSON for programs,
-//! as a page for people ([`super::sheet_page`]).
+//! The sheet that goes with a parcel: what it holds, what proves it, where it comes from and how it was made.
 
 use serde::{Deserialize, Serialize};
 
-use super::{Parcel, checks::Check, contents::Contents, files::File, sheet_page};
+use super::{Parcel, checks::Check, contents::Contents, files::File};
 use crate::{Artefact, Brief, Recipe, Standing, TierResult, plan::Line};
 
 /// Where a source comes from.
@@ -160,23 +159,6 @@ impl Sheet {
             files: parcel.files.iter().map(FileLine::from).collect(),
             recipes: about.recipes.clone(),
         }
-    }
-}
-
-impl Parcel {
-    /// Adds the sheet, as `sheet.json` and `sheet.html`.
-    pub fn with_sheet(mut self, brief: &Brief, date: &str, about: &About) -> (Self, Sheet) {
-        let sheet = Sheet::of(&self, brief, date, about);
-        let json = serde_json::to_vec_pretty(&sheet).unwrap_or_default();
-        let html = sheet_page::html(&sheet, &about.pictures).into_bytes();
-        for (name, bytes) in [("sheet.json", json), ("sheet.html", html)] {
-            self.files.push(File {
-                name: name.to_owned(),
-                of: SHEET.to_owned(),
-                bytes,
-            });
-        }
-        (self, sheet)
     }
 }
 

@@ -1,6 +1,6 @@
 //! One closed skin over a source: how it is asked for, made, and measured.
 
-mod report;
+pub(crate) mod report;
 mod settings;
 mod worth;
 

@@ -6,7 +6,7 @@ use ectome_mesh::{Fate, Mesh, Progress, measure};
 use ectome_rebuild::Settings;
 use serde::{Deserialize, Serialize};
 
-use crate::{Change, EngineError, Plane, step::triangulated};
+use crate::{Change, EngineError, Plane, triangles::triangulated};
 
 /// Cells along a source's diagonal where nobody names a size: .28 % each.
 const CELLS: f64 = 360.0;

@@ -3,14 +3,14 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output, triangulated};
+use super::{Input, Nature, Operation, Output, Step};
 use crate::{
     EngineError,
-    engine::Input,
+    artefact::Artefact,
     figures::counted,
-    kept::Artefact,
     maps::{self, BakeSettings, Earlier, on_sheet},
     picture, proof,
+    triangles::triangulated,
 };
 
 /// Bakes maps.
@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        6
+        7
     }
 
     fn title(&self) -> &'static str {
@@ -46,7 +46,7 @@ impl Operation for Bake {
         8.0
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let source = input.with_all_parts()?;
         let low = input.scene()?;
         let own = &progress.span(0.0, 0.85);
@@ -54,12 +54,12 @@ impl Operation for Bake {
             None => maps::baked(&source, &low, &self.bake, None, own)?,
             Some((_, painted)) => {
                 // What was baked before the last go of the brush, if that is kept.
-                let key = input.key_with(Self {
+                let key = input.key_with(Step::from(Self {
                     bake: BakeSettings {
                         painted: painted.to_vec(),
                         ..self.bake.clone()
                     },
-                });
+                }));
                 let earlier = Earlier {
                     painted,
                     artefact: &|kind, which| input.artefact(&key, kind, which),

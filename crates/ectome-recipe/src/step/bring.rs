@@ -9,10 +9,10 @@ use ectome_mesh::{
 };
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output, triangulated};
+use super::{Input, Nature, Operation, Output};
 use crate::{
-    Change, CutReport, EngineError, engine::Input, jury::Jury, maps, measured::made_report,
-    proof::prove, uv::strip,
+    Change, CutReport, EngineError, jury::Jury, maps, measured::made_report, proof::prove,
+    triangles::triangulated, uv::strip,
 };
 
 /// A file of a mesh that was made elsewhere.
@@ -59,7 +59,7 @@ impl Operation for Bring {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let started = Instant::now();
         let mut source = triangulated(input.scene()?, progress)?;
         // Its UVs are its own: those of the source say nothing about them.

@@ -3,10 +3,9 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
+use super::{Input, Nature, Operation, Output};
 use crate::{
     EngineError,
-    engine::Input,
     far_end::{CardSettings, cards_proven},
 };
 
@@ -46,7 +45,7 @@ impl Operation for Cards {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, report, proven) = cards_proven(input.with_all_parts()?, &self.cards, progress)?;
         Ok(Output::proven(scene, report, proven))
     }

@@ -3,8 +3,8 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
-use crate::{CutSettings, EngineError, Target, engine::Input, figures};
+use super::{Input, Nature, Operation, Output};
+use crate::{CutSettings, EngineError, Target, figures};
 
 /// Collapses edges down to a target.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -45,7 +45,7 @@ impl Operation for Cut {
         Some(&self.settings)
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let session = input.session(&self.settings, &progress.span(0.0, 0.7))?;
         let session = input.judged(session)?;
         let (scene, report, proven) = session.cut_proven(self.target, progress)?;

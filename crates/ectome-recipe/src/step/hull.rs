@@ -3,10 +3,9 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
+use super::{Input, Nature, Operation, Output};
 use crate::{
     EngineError,
-    engine::Input,
     far_end::{HullSettings, hulls_proven},
     figures::grouped,
 };
@@ -53,7 +52,7 @@ impl Operation for Hull {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, report, proven) = hulls_proven(input.scene()?, &self.hull, progress)?;
         Ok(Output::proven(scene, report, proven))
     }

@@ -3,8 +3,8 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
-use crate::{EngineError, engine::Input};
+use super::{Input, Nature, Operation, Output};
+use crate::EngineError;
 
 /// Reads the source's files.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -27,7 +27,7 @@ impl Operation for Import {
         1.0
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         if !input.is_first() {
             return Err(EngineError::Order("reads its source twice"));
         }

@@ -1,12 +1,10 @@
 //! Leaves out the parts that are not built.
 
-use ectome_formats::Scene;
-use ectome_intake::parts::arrange;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
-use crate::{EngineError, engine::Input};
+use super::{Input, Nature, Operation, Output};
+use crate::{EngineError, built::only_built};
 
 /// Leaves out the parts that are not built.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -33,19 +31,7 @@ impl Operation for LeaveOut {
         true
     }
 
-    fn run(&self, input: &Input<'_>, _: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, _: &Progress) -> Result<Output, EngineError> {
         Ok(Output::of(only_built(input.scene()?)?))
-    }
-}
-
-/// The scene without the parts that are not built.
-///
-/// # Errors
-/// [`EngineError::NothingBuilt`].
-pub fn only_built(mut scene: Scene) -> Result<Scene, EngineError> {
-    scene.mesh = arrange::only_built(&scene.mesh);
-    match scene.mesh.face_count() {
-        0 => Err(EngineError::NothingBuilt),
-        _ => Ok(scene),
     }
 }

@@ -3,11 +3,10 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
+use super::{Input, Nature, Operation, Output};
 use crate::{
     EngineError,
-    engine::Input,
-    kept::Artefact,
+    artefact::Artefact,
     merge::{MergeSettings, merged},
     picture,
 };
@@ -41,7 +40,7 @@ impl Operation for Merge {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, report) = merged(input.scene()?, &self.merge, progress)?;
         let picture = picture::png(&scene, picture::RESULT.0, picture::RESULT.1);
         Ok(Output {

@@ -7,14 +7,14 @@ use ectome_mesh::Progress;
 use ectome_reduce::{Faces, Options, join_flat};
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output, triangulated};
+use super::{Input, Nature, Operation, Output};
 use crate::{
     CutReport, CutSettings, EngineError,
-    engine::Input,
     figures::length,
     jury::Jury,
     measured::{part_at, report},
     proof::{Proven, prove},
+    triangles::triangulated,
 };
 
 /// Takes flat regions and straight lines to the corners they need; nothing else changes.
@@ -67,7 +67,7 @@ impl Operation for MergeFlat {
         4.0
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let scene = triangulated(input.scene()?, progress)?;
         let (settings, within_mm) = (&self.settings, self.within_mm);
         let (scene, report, proven) = merge_flat(scene, settings, within_mm, self.faces, progress)?;

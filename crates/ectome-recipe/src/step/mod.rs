@@ -30,20 +30,19 @@ pub use cards::Cards;
 pub use cut::Cut;
 pub use hull::Hull;
 pub use import::Import;
-pub use leave_out::{LeaveOut, only_built};
+pub use leave_out::LeaveOut;
 pub use merge::Merge;
 pub use merge_flat::{MergeFlat, merge_flat};
 pub use prepare::Prepare;
 pub use rebuild::Rebuild;
 pub use take_out_loops::{TakeOutLoops, list_loops, take_out_loops};
-pub(crate) use triangulate::Split;
-pub use triangulate::{Triangulate, triangulated};
+pub use triangulate::Triangulate;
 pub use uv::Uv;
 
 use crate::{
-    CutReport, CutSettings, Done, EngineError, Proof, Proven, UvReport,
-    engine::Input,
-    kept::{Artefact, Kept},
+    Change, CutReport, CutSettings, Done, EngineError, Proof, Proven, Session, UvReport,
+    artefact::Artefact,
+    kept::Kept,
     proof::{MapsProof, ShadingView},
 };
 
@@ -98,7 +97,71 @@ pub trait Operation {
     ///
     /// # Errors
     /// See [`EngineError`].
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError>;
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError>;
+}
+
+/// What a step may ask for. The engine answers.
+pub trait Input {
+    /// Nothing comes before the step.
+    fn is_first(&self) -> bool;
+
+    /// Reads the source's files.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn import(&self, progress: &Progress) -> Result<Scene, EngineError>;
+
+    /// Reads a mesh that was made elsewhere.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn brought(&self, files: &[BroughtFile], progress: &Progress) -> Result<Scene, EngineError>;
+
+    /// The changes that are made to the source.
+    fn changes(&self) -> Vec<Change>;
+
+    /// The key of what another step would make in the place of this one.
+    fn key_with(&self, step: Step) -> String;
+
+    /// Something that is kept beside what the recipe with this key makes, by its kind and its name.
+    fn artefact(&self, key: &str, kind: &'static str, which: &str) -> Option<Vec<u8>>;
+
+    /// What the steps before make.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn scene(&self) -> Result<Scene, EngineError>;
+
+    /// The prepared source with all its parts, also those that are only for the maps.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn with_all_parts(&self) -> Result<Scene, EngineError>;
+
+    /// What the result is judged against where that is not what the step starts from: the source of the first step that
+    /// changed the surface, in triangles; after a rebuild the new surface.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn origin(&self) -> Result<Option<Scene>, EngineError>;
+
+    /// A session that judges results against what they come from, by what an earlier one made ready.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn judged(&self, session: Session) -> Result<Session, EngineError>;
+
+    /// Keeps what a session made ready for judging.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn keep_jury(&self, session: &Session) -> Result<(), EngineError>;
+
+    /// What the step starts from, analysed with these settings and ready to be cut.
+    ///
+    /// # Errors
+    /// See [`EngineError`].
+    fn session(&self, settings: &CutSettings, progress: &Progress) -> Result<Session, EngineError>;
 }
 
 /// What a step hands over.
@@ -233,7 +296,7 @@ impl Operation for Step {
         self.operation().leaves_parts_out()
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         self.operation().run(input, progress)
     }
 }

@@ -3,8 +3,8 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
-use crate::{Change, EngineError, engine::Input};
+use super::{Input, Nature, Operation, Output};
+use crate::{Change, EngineError};
 
 /// Repairs the mesh or decides about its parts.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -30,7 +30,7 @@ impl Operation for Prepare {
         0.5
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, done) = self.change.apply(input.scene()?, progress)?;
         Ok(Output {
             done: Some(done),

@@ -3,10 +3,9 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output};
+use super::{Input, Nature, Operation, Output};
 use crate::{
     EngineError,
-    engine::Input,
     figures::{grouped, length},
     rebuild::{RebuildSettings, rebuilt_proven},
 };
@@ -48,7 +47,7 @@ impl Operation for Rebuild {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, report, proven) = rebuilt_proven(input.scene()?, &self.rebuild, progress)?;
         Ok(Output::proven(scene, report, proven))
     }

@@ -7,14 +7,13 @@ use ectome_mesh::{Progress, triangulate::triangulate};
 use ectome_reduce::loops::{self, EdgeLoop, Quads, Which};
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output, triangulated};
+use super::{Input, Nature, Operation, Output};
 use crate::{
-    CutReport, CutSettings, EngineError,
-    engine::Input,
-    figures,
+    CutReport, CutSettings, EngineError, figures,
     jury::Jury,
     measured::made_report,
     proof::{Proven, prove},
+    triangles::triangulated,
 };
 
 /// Takes edge loops out; every point that stays keeps its place and its UV.
@@ -53,7 +52,7 @@ impl Operation for TakeOutLoops {
         4.0
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (which, settings) = (self.which, &self.settings);
         let (scene, report, proven) = take_out_loops(input.scene()?, which, settings, progress)?;
         Ok(Output::proven(scene, report, proven))

@@ -3,8 +3,8 @@
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Nature, Operation, Output, triangulated};
-use crate::{EngineError, UvStep, engine::Input, kept::Artefact, picture};
+use super::{Input, Nature, Operation, Output};
+use crate::{EngineError, UvStep, artefact::Artefact, picture, triangles::triangulated};
 
 /// Changes UVs; the surface stays as it is.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -35,7 +35,7 @@ impl Operation for Uv {
         true
     }
 
-    fn run(&self, input: &Input<'_>, progress: &Progress) -> Result<Output, EngineError> {
+    fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let (scene, report) = self.uv.apply(input.scene()?, progress)?;
         let shown = triangulated(scene.clone(), progress)?;
         let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);

@@ -20,7 +20,7 @@ use serde::{Deserialize, Serialize};
 
 pub use ectome_uv::unwrap::Ground;
 
-use crate::{EngineError, sheets, step::Split};
+use crate::{EngineError, sheets, triangles::Split};
 use work::Work;
 
 /// A place on the surface, in metres; it names the island it lies on.

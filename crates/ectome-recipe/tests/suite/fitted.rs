@@ -5,7 +5,7 @@ use ectome_compare::Judge;
 use ectome_demo::{figurehead, fog_bell, rope_winch};
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, edges};
-use ectome_recipe::step::triangulated;
+use ectome_recipe::triangles::triangulated;
 use ectome_reduce::{Options, Replay, analyse, refine};
 use ectome_uv::{
     arrange::{self, Wishes},

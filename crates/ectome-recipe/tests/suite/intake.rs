@@ -4,7 +4,7 @@ use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Mesh, Progress, islands, measure, topology::Topology, triangulate::triangulate};
 use ectome_recipe::{
     Change, CutSettings, Fate, FindingKind, Inspection, Plane, Recipe, Session, Target, Weld,
-    engine, picture, step,
+    engine, picture, triangles,
 };
 
 fn inspected(scene: &Scene) -> Inspection {
@@ -112,7 +112,7 @@ fn side_lengths(mesh: &Mesh, part: u32) -> Vec<i64> {
 
 #[test]
 fn repeats_are_cut_once_and_stored_once() {
-    let source = step::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
+    let source = triangles::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
     let before = Topology::of(&source.mesh);
     let session = Session::new(
         source.clone(),

@@ -6,9 +6,10 @@ use ectome_formats::{Image, Library, Scene};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress};
 use ectome_recipe::{
     Change, CutSettings, Manner, Recipe, Target, UvStep, Weld,
+    built::only_built,
     engine::{self, Stock},
     maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
-    step::{only_built, triangulated},
+    triangles::triangulated,
 };
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;

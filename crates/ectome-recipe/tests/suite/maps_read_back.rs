@@ -6,7 +6,7 @@ use ectome_recipe::{
     CutSettings, Manner, Recipe, Target, UvStep,
     engine::{self, Stock},
     maps::{BakeSettings, Kind, baked},
-    step::triangulated,
+    triangles::triangulated,
 };
 use glam::{Vec2, Vec3};
 use rstest::rstest;

@@ -10,7 +10,7 @@ use ectome_recipe::{
         ALL_TIERS, Map, Order, PAIR, Parcel, Tier,
         delivery::{Delivery, Geometry, Objects, Pictures, Pivot, TiersIn},
     },
-    step::triangulated,
+    triangles::triangulated,
 };
 use glam::Vec3;
 use rstest::rstest;

@@ -3,7 +3,7 @@
 use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Progress, shapes};
 use ectome_recipe::{
-    Attention, CutReport, CutSettings, Proven, Recipe, Session, Target, engine, proof, step,
+    Attention, CutReport, CutSettings, Proven, Recipe, Session, Target, engine, proof, triangles,
 };
 use rstest::rstest;
 
@@ -129,7 +129,7 @@ fn attention_to_the_outline_is_seen_in_the_outline() {
         };
         let target = Target::Triangles(3_000);
         let (_, _, proven) = proven(
-            step::triangulated(ectome_demo::figurehead(), &Progress::new()).unwrap(),
+            triangles::triangulated(ectome_demo::figurehead(), &Progress::new()).unwrap(),
             settings,
             target,
         );

@@ -11,7 +11,7 @@ use ectome_recipe::{
     Manner, UvStep,
     far_end::{CardSettings, HullSettings, StandIn, stand_in},
     rebuild::{RebuildSettings, rebuilt},
-    step,
+    triangles,
 };
 use rstest::rstest;
 
@@ -29,7 +29,7 @@ const MOMENTS: u32 = 12;
 fn stopping_a_heavy_source(#[case] what: &'static str) {
     let source = match what {
         "uvs" => shapes::torus(1.0, 0.4, 600, 200).into(),
-        _ => step::triangulated(ectome_demo::wreck_shelf(), &Progress::new()).unwrap(),
+        _ => triangles::triangulated(ectome_demo::wreck_shelf(), &Progress::new()).unwrap(),
     };
     let source = std::sync::Arc::new(source);
     let begin = || {

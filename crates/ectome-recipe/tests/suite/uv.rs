@@ -5,8 +5,10 @@ use ectome_mesh::{Progress, measure, topology::Topology};
 use ectome_recipe::{
     Change, CutSettings, EngineError, Fate, IslandMove, Manner, Packing, Recipe, SeamMark, Session,
     SheetSettings, Stacks, Target, UvChange, UvFault, UvReport, UvStep,
+    built::only_built,
     engine::{self, Stock},
-    step::{Operation, only_built, triangulated},
+    step::Operation,
+    triangles::triangulated,
     uv::{examined, sheet},
 };
 use rstest::{fixture, rstest};

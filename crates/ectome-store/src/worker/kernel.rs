@@ -7,8 +7,8 @@ use ectome_recipe::{
     Inspection, Kept, Mark, Outcome, Plan, Recipe, engine, far_end,
     parcel::{self, files::File, sheet::Sheet},
     picture, sheets,
-    step::triangulated,
     thinned::thinned,
+    triangles::triangulated,
 };
 
 use crate::{

@@ -3,7 +3,7 @@
 use askama::Template;
 use axum::{
     extract::State,
-    http::HeaderMap,
+    http::{HeaderMap, StatusCode},
     response::{Html, IntoResponse, Redirect, Response},
 };
 use ectome_recipe::Plan;
@@ -266,6 +266,13 @@ pub async fn own_plan(
         "leave" => app.store.leave_batch(id, asset).await?,
         _ => {
             let plan = typed(f.text("plan"))?;
+            let members = app.store.batch_assets(id).await?;
+            if !members.iter().any(|m| m.asset == asset) {
+                return Err(Failure::new(
+                    StatusCode::NOT_FOUND,
+                    "That asset is not in this batch any more. Reload the page.",
+                ));
+            }
             app.store.set_own_plan(id, asset, plan.as_ref()).await?;
         }
     }

@@ -10,7 +10,7 @@ use ectome_mesh::Progress;
 use ectome_recipe::{
     Recipe, engine,
     plan::{Act, Plan},
-    step::triangulated,
+    triangles::triangulated,
 };
 use ectome_store::stock::StoreStock;
 use serde::Deserialize;

@@ -7,7 +7,7 @@ use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use ectome_recipe::{
     EngineError, Recipe, engine,
-    step::triangulated,
+    triangles::triangulated,
     uv::{
         Ground,
         sheet::{self, Sheet},

@@ -127,6 +127,8 @@ struct Log {
 
 /// `GET /work/{id}/log`: what it went through, as a partial.
 pub async fn log(State(app): State<App>, Path(id): Path<u64>) -> Result<Html<String>, Failure> {
+    // Of work that is not there nothing was noted either, which must not read as if it still ran.
+    app.store.work(id).await?;
     let lines = app.store.work_log(id).await?;
     Ok(Html(Log { lines }.render()?))
 }

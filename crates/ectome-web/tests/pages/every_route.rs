@@ -170,7 +170,9 @@ async fn every_route_is_gone_on_the_way_of_an_asset() {
     f.work_off().await;
     w.post(&at("candidates/1"), &[("do", "pin")]).await;
     let cut = w.get(&at("cut?show=1")).await;
-    w.get(&address(&cut, "/mesh/")).await;
+    let is_blob = |text: &&str| text.len() == 64 && text.bytes().all(|b| b.is_ascii_hexdigit());
+    let blob = cut.split("&#34;").chain(cut.split('"')).find(is_blob);
+    w.get(&format!("/mesh/{}.glb", blob.unwrap())).await;
 
     // UVs and maps.
     w.submit(
@@ -329,6 +331,7 @@ async fn what_is_not_there_is_a_sentence() {
         _ => "900".to_owned(),
     };
     let nonsense = |_: &str| "%F0%9F%90%9F".to_owned();
+    let mut faults = Vec::new();
     for route in routes::all() {
         if !route.address.contains('{') {
             continue;
@@ -339,7 +342,17 @@ async fn what_is_not_there_is_a_sentence() {
                 _ => send(&rooms, &path, "application/x-www-form-urlencoded", "do=x").await,
             };
             let named = format!("{} {path}: {status}", route.method);
-            assert!(status.is_client_error(), "{named}: {page}");
+            // What shall be gone, or no longer wait, is so: asking twice is no mistake.
+            let ends = ["remove", "stop", "first"]
+                .iter()
+                .any(|end| path.ends_with(end));
+            if ends && status == StatusCode::SEE_OTHER {
+                continue;
+            }
+            if !status.is_client_error() {
+                faults.push(named);
+                continue;
+            }
             is_whole(&page, &named);
             let said = page.split("class=\"sentence\"").nth(1);
             let said = said.and_then(|s| s.split(['>', '<']).nth(1));
@@ -362,6 +375,7 @@ async fn what_is_not_there_is_a_sentence() {
             is_whole(&page, &path);
         }
     }
+    assert!(faults.is_empty(), "{faults:#?}");
     for (path, status) in [
         ("/assets/one/cut", 404),
         ("/assets/-1/cut", 404),

@@ -61,7 +61,7 @@ async fn send(
     body: impl Into<Body>,
 ) -> (StatusCode, String) {
     let request = Request::post(path)
-        .header(header::ORIGIN, format!("http://127.0.0.1:{PORT}"))
+        .header("sec-fetch-site", "same-origin")
         .header(header::CONTENT_TYPE, kind)
         .body(body.into());
     read(answered(rooms, request.unwrap()).await).await

@@ -7,7 +7,7 @@ use ectome_formats::glb;
 use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked, dressed},
-    step::triangulated,
+    triangles::triangulated,
 };
 
 use super::{failure::Failure, source::SourceArgs};

@@ -5,9 +5,9 @@ use std::path::PathBuf;
 use clap::Args;
 use ectome_mesh::{Progress, measure};
 use ectome_recipe::{
-    Brief, Measured, Session, Target, TierResult,
+    Brief, Measured, Session, Target, TierResult, built,
     far_end::{StandIn, collision_hulls, stand_in},
-    parcel, step,
+    parcel, triangles,
 };
 use serde_json::json;
 
@@ -60,7 +60,7 @@ impl Chain {
         written.hierarchy |= self.objects.hierarchy;
         let progress = Watch::begin();
         let whole = self.source.scene(&progress)?;
-        let source = step::triangulated(step::only_built(whole.clone())?, &progress)?;
+        let source = triangles::triangulated(built::only_built(whole.clone())?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
         let mut tiers = Vec::new();

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use ectome_recipe::figures::grouped;
-use ectome_recipe::step;
+use ectome_recipe::triangles;
 
 use super::failure::Failure;
 use crate::{
@@ -28,8 +28,8 @@ pub struct Compare {
 impl Compare {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Watch::begin();
-        let high = step::triangulated(Input::open(&self.high)?.scene(&progress)?, &progress)?;
-        let low = step::triangulated(Input::open(&self.low)?.scene(&progress)?, &progress)?;
+        let high = triangles::triangulated(Input::open(&self.high)?.scene(&progress)?, &progress)?;
+        let low = triangles::triangulated(Input::open(&self.low)?.scene(&progress)?, &progress)?;
         let r = ectome_compare::compare(&high.mesh, &low.mesh, &progress)?;
         if self.json {
             return output::json(&r, None);

@@ -4,10 +4,7 @@ use std::{path::PathBuf, time::Instant};
 
 use clap::Args;
 use ectome_recipe::figures::grouped;
-use ectome_recipe::{
-    Faces, Session, Target,
-    step::{self, merge_flat},
-};
+use ectome_recipe::{Faces, Session, Target, step::merge_flat, triangles};
 
 use super::{
     failure::Failure,
@@ -75,7 +72,7 @@ impl Cut {
     pub fn run(self) -> Result<(), Failure> {
         let begun = Instant::now();
         let progress = Watch::begin();
-        let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
+        let scene = triangles::triangulated(self.source.built(&progress)?, &progress)?;
         let target = match (self.to, self.within, self.share) {
             (Some(n), ..) => Target::Triangles(n),
             (_, Some(mm), _) => Target::WithinMm(mm),

@@ -10,7 +10,7 @@ use clap::Args;
 use ectome_formats::glb;
 use ectome_mesh::Progress;
 use ectome_recipe::figures::grouped;
-use ectome_recipe::{picture, step};
+use ectome_recipe::{picture, triangles};
 
 use super::failure::Failure;
 use crate::output::{self, say};
@@ -55,7 +55,7 @@ impl Demo {
             for (name, bytes) in asset.files()? {
                 output::write(&self.out.join(name), &bytes)?;
             }
-            let scene = step::triangulated((asset.make)(), &Progress::new())?;
+            let scene = triangles::triangulated((asset.make)(), &Progress::new())?;
             if self.pictures {
                 let path = self.out.join(format!("{}.png", asset.file));
                 output::write(&path, &picture::png(&scene, 1200, 900))?;

@@ -8,7 +8,8 @@ use ectome_mesh::Progress;
 use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     CutSettings, LoopChoice,
-    step::{self, list_loops, take_out_loops},
+    step::{list_loops, take_out_loops},
+    triangles,
 };
 
 use super::{
@@ -88,7 +89,7 @@ impl Loops {
 }
 
 fn print_list(scene: Scene, settings: &CutSettings) -> Result<(), Failure> {
-    for l in list_loops(&step::triangulated(scene, &Progress::new())?, settings) {
+    for l in list_loops(&triangles::triangulated(scene, &Progress::new())?, settings) {
         say!(
             "{:>9} triangles {:>12.4} mm  {}{}",
             grouped(l.triangles),

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
-use ectome_recipe::{Brief, Inspection, Plan, step};
+use ectome_recipe::{Brief, Inspection, Plan, triangles};
 
 use super::{failure::Failure, source::SourceArgs};
 use crate::{
@@ -63,6 +63,6 @@ pub fn proposed(
     progress: &Progress,
 ) -> Result<(Plan, Inspection), Failure> {
     let (inspection, _) = Inspection::of(&scene, progress)?;
-    let triangles = step::triangulated(scene, progress)?;
+    let triangles = triangles::triangulated(scene, progress)?;
     Ok((Plan::of(&triangles, &inspection, brief), inspection))
 }

@@ -8,7 +8,7 @@ use ectome_formats::{
     space::{self, UNITS},
 };
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up, listed, preparation::appended, step};
+use ectome_recipe::{Change, Done, Space, Up, built, listed, preparation::appended};
 
 use super::failure::Failure;
 use crate::{input::Input, output::remark};
@@ -63,7 +63,7 @@ impl SourceArgs {
 
     /// The same without the parts that are not built.
     pub fn built(&self, progress: &Progress) -> Result<Scene, Failure> {
-        Ok(step::only_built(self.scene(progress)?)?)
+        Ok(built::only_built(self.scene(progress)?)?)
     }
 }
 

@@ -7,7 +7,7 @@ use ectome_recipe::figures::grouped;
 use ectome_recipe::{
     Manner, Packing, SheetSettings, SheetsAs, Stacks, Turns, UvChange, UvStep,
     sheets::delivered,
-    step,
+    triangles,
     uv::{MANY, examined, expected_seconds},
 };
 
@@ -118,7 +118,7 @@ fn texels(text: &str) -> Result<f64, String> {
 impl Unwrap {
     pub fn run(self) -> Result<(), Failure> {
         let progress = Watch::begin();
-        let scene = step::triangulated(self.source.built(&progress)?, &progress)?;
+        let scene = triangles::triangulated(self.source.built(&progress)?, &progress)?;
         let triangles = scene.mesh.triangle_count();
         let packing = self.packing();
         let apply = |scene, change| {

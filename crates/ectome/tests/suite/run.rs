@@ -43,8 +43,10 @@ fn winch(folder: &Path) -> PathBuf {
     std::fs::create_dir_all(folder).unwrap();
     let path = folder.join("winch.glb");
     let naming = glb::Options::default();
-    let scene =
-        ectome_recipe::step::triangulated(ectome_demo::rope_winch(), &ectome_mesh::Progress::new());
+    let scene = ectome_recipe::triangles::triangulated(
+        ectome_demo::rope_winch(),
+        &ectome_mesh::Progress::new(),
+    );
     std::fs::write(&path, glb::write(&scene.unwrap(), &naming).unwrap()).unwrap();
     path
 }
