@@ -360,7 +360,7 @@ mod tests {
     }
 
     /// Every edge once each way, and Euler's formula for a sphere.
-    fn is_closed_and_convex(h: &Hull, within: f64) {
+    fn is_closed(h: &Hull) {
         let mut edges = std::collections::HashSet::new();
         for t in h.corners.chunks_exact(3) {
             for k in 0..3 {
@@ -369,6 +369,10 @@ mod tests {
         }
         assert!(edges.iter().all(|&(a, b)| edges.contains(&(b, a))));
         assert_eq!(h.corners.len() / 3, Hull::triangles_of(h.points.len()));
+    }
+
+    fn is_closed_and_convex(h: &Hull, within: f64) {
+        is_closed(h);
         for t in h.corners.chunks_exact(3) {
             let [a, b, c] = [0, 1, 2].map(|k| h.points[t[k] as usize].as_dvec3());
             let normal = (b - a).cross(c - a).normalize();
@@ -399,6 +403,21 @@ mod tests {
         assert_eq!(h.stands_out_m, 0.0);
     }
 
+    /// How far the furthest of some points lies outside, 0 where none does.
+    fn outside(h: &Hull, points: &[Vec3]) -> f64 {
+        let plane = |t: &[u32]| {
+            let [a, b, c] = [0, 1, 2].map(|k| h.points[t[k] as usize].as_dvec3());
+            let n = (b - a).cross(c - a).normalize();
+            (n, n.dot(a))
+        };
+        let planes: Vec<(DVec3, f64)> = h.corners.chunks_exact(3).map(plane).collect();
+        let off = |p: &Vec3| {
+            let beyond = planes.iter().map(|(n, d)| n.dot(p.as_dvec3()) - d);
+            beyond.fold(f64::MIN, f64::max)
+        };
+        points.iter().map(off).fold(0.0, f64::max)
+    }
+
     #[test]
     fn a_hull_of_fewer_points_says_how_far_the_rest_stands_out() {
         let ball = shapes::icosphere(1.0, 5);
@@ -407,22 +426,7 @@ mod tests {
             let h = of(&ball.points, most);
             is_closed_and_convex(&h, 1e-5);
             assert_eq!(h.points.len(), most);
-            let planes: Vec<(DVec3, f64)> = h
-                .corners
-                .chunks_exact(3)
-                .map(|t| {
-                    let [a, b, c] = [0, 1, 2].map(|k| h.points[t[k] as usize].as_dvec3());
-                    let n = (b - a).cross(c - a).normalize();
-                    (n, n.dot(a))
-                })
-                .collect();
-            let off = |p: &Vec3| {
-                planes
-                    .iter()
-                    .map(|(n, d)| n.dot(p.as_dvec3()) - d)
-                    .fold(f64::MIN, f64::max)
-            };
-            let furthest = ball.points.iter().map(off).fold(0.0, f64::max);
+            let furthest = outside(&h, &ball.points);
             // A point is told by the face it is given to, which is not the one it is furthest outside of.
             assert!(f64::from(h.stands_out_m) <= furthest + 1e-6);
             assert!(
@@ -450,9 +454,9 @@ mod tests {
     }
 
     proptest! {
-        /// Beside the hull of a general library (parry3d), on points that lie on a grid, so that many are on one plane.
+        /// On a grid, where many points are on one plane: closed and convex, of points that were given, and none outside, which is what a hull is.
         #[test]
-        fn volumes_are_those_of_another_library(
+        fn points_of_a_grid_have_their_hull(
             raw in prop::collection::vec((0u8..12, 0u8..12, 0u8..12), 12..400)
         ) {
             let points: Vec<Vec3> = raw.iter()
@@ -461,16 +465,29 @@ mod tests {
             let Some(h) = hull(&points, usize::MAX, &Progress::new()).unwrap() else { return Ok(()) };
             is_closed_and_convex(&h, 1e-5);
             prop_assert!(h.stands_out_m < 1e-5);
-            let given: Vec<_> = points.iter().map(|p| p.to_array().into()).collect();
-            if let Ok((p, t)) = parry3d::transformation::try_convex_hull(&given) {
-                let theirs: f64 = t.iter().map(|t| {
-                    let [a, b, c] = t.map(|v| Vec3::from_array(p[v as usize].to_array()).as_dvec3());
-                    a.dot(b.cross(c)) / 6.0
-                }).sum();
-                if !h.was_flat {
-                    prop_assert!((h.volume() - theirs).abs() < 1e-4 * theirs.max(1.0), "{} {theirs}", h.volume());
-                }
+            if !h.was_flat {
+                prop_assert!(outside(&h, &points) < 1e-5);
+                prop_assert!(h.points.iter().all(|p| points.contains(p)));
             }
+        }
+
+        /// Beside the hull of a general library (parry3d), on points of which no four are on one plane: of 147 points on a grid whose hull has
+        /// 57.05 (by whole numbers, every plane through three of them tried) it makes 64.03.
+        #[test]
+        fn volumes_are_those_of_another_library(
+            raw in prop::collection::vec([-1.0..1.0_f32, -1.0..1.0_f32, -1.0..1.0_f32], 12..400)
+        ) {
+            let points: Vec<Vec3> = raw.into_iter().map(Vec3::from_array).collect();
+            let h = hull(&points, usize::MAX, &Progress::new()).unwrap().unwrap();
+            // Of four points that are nearly on one plane some face is slim, and its plane, drawn on, says nothing.
+            is_closed(&h);
+            let given: Vec<_> = points.iter().map(|p| p.to_array().into()).collect();
+            let (p, t) = parry3d::transformation::try_convex_hull(&given).unwrap();
+            let theirs: f64 = t.iter().map(|t| {
+                let [a, b, c] = t.map(|v| Vec3::from_array(p[v as usize].to_array()).as_dvec3());
+                a.dot(b.cross(c)) / 6.0
+            }).sum();
+            prop_assert!((h.volume() - theirs).abs() < 1e-4 * theirs.max(1.0), "{} {theirs}", h.volume());
         }
     }
 }

@@ -11,6 +11,7 @@ mod maps_read_back;
 mod merge;
 mod parcel;
 mod proof;
+mod slow_sources;
 mod steps;
 mod stopping;
 mod uv;

@@ -349,7 +349,7 @@ fn islands_are_put_where_a_person_wants_them() {
 fn a_cut_goes_on_from_new_uvs() {
     let files = ectome_demo::ASSETS
         .iter()
-        .find(|a| a.file == "figurehead")
+        .find(|a| a.file == "enamel_kettle")
         .unwrap();
     let files = files.files().unwrap();
     let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
