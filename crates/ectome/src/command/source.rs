@@ -31,7 +31,7 @@ pub struct HowArgs {
     /// The axis that points up, where the format does not say. Without it: y.
     #[arg(long)]
     up: Option<Axis>,
-    /// Changes made to the source first: a TOML file of [[step]] tables, such as change = "weld" with
+    /// Changes made to the source first: a TOML file of `[[step]]` tables, such as change = "weld" with
     /// distance_m = 0.0001.
     #[arg(long, value_name = "STEPS.toml")]
     steps: Option<PathBuf>,
