@@ -1,25 +1,19 @@
 //! The application under test.
 
 use std::{
-    io::{BufRead, BufReader},
     net::TcpStream,
     path::{Path, PathBuf},
     process::{Child, Command, Stdio},
     time::{Duration, Instant},
 };
 
-/// Reads what a program says until a line holds `before`, and returns the port that stands behind it there. What it says later is
-/// read and let go, so that it never waits for a reader. Programs choose a free port themselves: one that a test chose for them
-/// could be taken by another test before they open it.
+/// The port that a program says it listens on, behind `before` in a line of what it says.
+///
+/// # Panics
+/// When it ends before it says so.
 pub fn port_said(child: &mut Child, before: &str) -> u16 {
-    let mut lines = BufReader::new(child.stdout.take().expect("its output is piped")).lines();
-    let port = lines.by_ref().map_while(Result::ok).find_map(|line| {
-        let (_, rest) = line.split_once(before)?;
-        let digits = rest.split(|c: char| !c.is_ascii_digit()).next()?;
-        digits.parse().ok()
-    });
-    std::thread::spawn(move || lines.map_while(Result::ok).for_each(drop));
-    match port {
+    let output = child.stdout.take().expect("its output is piped");
+    match ectome_testing::port::said(output, before) {
         Some(port) => port,
         None => panic!("it ended before it said its port: {:?}", child.wait()),
     }
@@ -42,6 +36,8 @@ pub fn program() -> PathBuf {
 
 /// The largest upload, in bytes, where a test is not about it.
 const UPLOAD_LIMIT: u64 = 8 << 30;
+/// Starts without assets.
+const NO_DEMO: &str = "--no-demo";
 
 /// A running `ectome serve`; it is killed when this is dropped, and its database goes with it.
 pub struct App {
@@ -60,13 +56,32 @@ impl App {
 
     /// The same with a limit for uploads, in bytes.
     pub fn with_upload_limit(data: &Path, upload_limit: u64) -> Self {
-        Self::begun(data, upload_limit, &["--no-demo"])
+        Self::begun(data, upload_limit, &[NO_DEMO])
     }
 
     /// The same with a folder whose subfolders batches may watch.
     pub fn watching(data: &Path, folder: &Path) -> Self {
         let folder = folder.to_string_lossy();
-        Self::begun(data, UPLOAD_LIMIT, &["--no-demo", "--watch", &folder])
+        Self::begun(data, UPLOAD_LIMIT, &[NO_DEMO, "--watch", &folder])
+    }
+
+    /// Starts with a database and an object store elsewhere, named by the environment, and leaves the work to others.
+    pub fn elsewhere(data: &Path, environment: &[(&str, String)]) -> Self {
+        let (child, port) = spawned(
+            data,
+            0,
+            UPLOAD_LIMIT,
+            &[NO_DEMO, "--no-worker"],
+            environment,
+        );
+        let mut app = Self {
+            child,
+            data: data.to_owned(),
+            upload_limit: UPLOAD_LIMIT,
+            port,
+        };
+        app.wait();
+        app
     }
 
     /// Starts in `data` with the demo assets, if it is the first start there.
@@ -75,7 +90,11 @@ impl App {
     }
 
     fn begun(data: &Path, upload_limit: u64, further: &[&str]) -> Self {
-        let (child, port) = spawned(data, 0, upload_limit, further);
+        // The first start with the demo, which is a user's, installs the database itself.
+        if further.contains(&NO_DEMO) {
+            ectome_testing::database::seed(&data.join("database"));
+        }
+        let (child, port) = spawned(data, 0, upload_limit, further, &[]);
         let mut app = Self {
             child,
             data: data.to_owned(),
@@ -110,8 +129,8 @@ impl App {
 
     /// Starts again on the same folder.
     pub fn restart(&mut self) {
-        let further = ["--no-demo"];
-        (self.child, self.port) = spawned(&self.data, self.port, self.upload_limit, &further);
+        let further = [NO_DEMO];
+        (self.child, self.port) = spawned(&self.data, self.port, self.upload_limit, &further, &[]);
         self.wait();
     }
 
@@ -144,7 +163,13 @@ impl Drop for App {
     }
 }
 
-fn spawned(data: &Path, port: u16, upload_limit: u64, further: &[&str]) -> (Child, u16) {
+fn spawned(
+    data: &Path,
+    port: u16,
+    upload_limit: u64,
+    further: &[&str],
+    environment: &[(&str, String)],
+) -> (Child, u16) {
     let mut child = Command::new(program())
         .arg("serve")
         .args(further)
@@ -153,6 +178,7 @@ fn spawned(data: &Path, port: u16, upload_limit: u64, further: &[&str]) -> (Chil
         .args(["--port", &port.to_string()])
         .args(["--disk-reserve", "0"])
         .args(["--upload-limit", &upload_limit.to_string()])
+        .envs(environment.iter().map(|(name, value)| (name, value)))
         .stdout(Stdio::piped())
         .spawn()
         .expect("ectome serve");

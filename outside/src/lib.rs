@@ -6,6 +6,8 @@
 //! | `/usr/share/glmark2/models` | Debian `glmark2-data` | CC-BY-SA, GPL |
 //! | `/usr/share/assimp/models` | Debian `assimp-testmodels` | BSD-3-Clause |
 
+pub mod parcels;
+
 use std::{
     path::{Path, PathBuf},
     process::Command,

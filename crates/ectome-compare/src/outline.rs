@@ -184,74 +184,97 @@ fn difference(high: &[bool], low: &[bool]) -> (usize, usize, f64) {
     (both, either, worst)
 }
 
-/// Pixels within which the nearest one of the other shape is looked for around a pixel. Most are next to it; a distance of every
-/// pixel costs more than looking around all of these.
-const AROUND: i32 = 12;
+/// What stands for a distance where a shape covers nothing, squared.
+const NOWHERE: f32 = 1e9;
+/// Where a row holds no more pixels than this that may be the furthest, each looks for its nearest one by itself; for more, the whole row
+/// is transformed.
+const FEW: usize = 24;
 
-/// The largest squared distance of a pixel that only `one` covers from what `other` covers.
+/// The largest squared distance of a pixel that only `one` covers from what `other` covers, in pixels.
+///
+/// The distance of a pixel is the least over the columns of its row of the distance along the row and of that down the column, squared
+/// (T. Saito, J. Toriwaki, *New Algorithms for Euclidean Distance Transformation*, 1994). Only what may be further than the furthest so
+/// far is looked at: no pixel is further than what its own column says.
 fn beyond(one: &[bool], other: &[bool]) -> f32 {
-    let mut furthest = 0;
-    for at in (0..one.len()).filter(|&i| one[i] && !other[i]) {
-        match around(other, at, furthest) {
-            Some(near) => furthest = furthest.max(near),
-            None => {
-                let distances = squared_distances(other);
-                let only = (0..one.len()).filter(|&i| one[i] && !other[i]);
-                return only.map(|i| distances[i]).fold(0.0, f32::max);
-            }
-        }
+    let is_only = |(&a, &b): (&bool, &bool)| a && !b;
+    if !one.iter().zip(other).any(is_only) {
+        return 0.0;
     }
-    furthest as f32
+    let down = down_columns(other);
+    let mut furthest = 0.0_f32;
+    let mut envelope = Envelope::new(PIXELS);
+    let mut line = vec![0.0_f32; PIXELS];
+    let mut far = Vec::with_capacity(PIXELS);
+    let rows = one.chunks_exact(PIXELS).zip(other.chunks_exact(PIXELS));
+    for ((one, other), down) in rows.zip(down.chunks_exact(PIXELS)) {
+        far.clear();
+        far.extend((0..PIXELS).filter(|&x| one[x] && !other[x] && squared(down[x]) > furthest));
+        if far.len() <= FEW {
+            for &x in &far {
+                furthest = furthest.max(nearest_in_row(down, x, furthest));
+            }
+            continue;
+        }
+        line.iter_mut()
+            .zip(down)
+            .for_each(|(d, &n)| *d = squared(n));
+        envelope.transform(&mut line);
+        furthest = far.iter().map(|&x| line[x]).fold(furthest, f32::max);
+    }
+    furthest
 }
 
-/// The squared distance of a pixel from the nearest covered one, ring by ring; `None` where none is near. Where one is no further
-/// than `known` its exact distance does not matter.
-fn around(shape: &[bool], at: usize, known: i32) -> Option<i32> {
-    let n = PIXELS as i32;
-    let (x, y) = (at as i32 % n, at as i32 / n);
-    let mut best = i32::MAX;
-    for r in 1..=AROUND {
-        // Nothing on this ring or beyond is nearer than its middle.
-        if best <= r * r || best <= known {
+/// How many pixels it is to the nearest covered one in the same column, up or down; `u16::MAX` where the column has none.
+fn down_columns(shape: &[bool]) -> Vec<u16> {
+    let n = PIXELS;
+    let mut down: Vec<u16> = shape
+        .iter()
+        .map(|&on| if on { 0 } else { u16::MAX })
+        .collect();
+    let pull = |row: &mut [u16], from: &[u16]| {
+        for (d, &f) in row.iter_mut().zip(from) {
+            *d = (*d).min(f.saturating_add(1));
+        }
+    };
+    for y in 1..n {
+        let (above, rest) = down.split_at_mut(y * n);
+        pull(&mut rest[..n], &above[(y - 1) * n..]);
+    }
+    for y in (1..n).rev() {
+        let (above, rest) = down.split_at_mut(y * n);
+        pull(&mut above[(y - 1) * n..], &rest[..n]);
+    }
+    down
+}
+
+fn squared(down: u16) -> f32 {
+    if down == u16::MAX {
+        NOWHERE
+    } else {
+        f32::from(down) * f32::from(down)
+    }
+}
+
+/// The squared distance of pixel `x` of a row from the nearest covered one, by what is known down the columns. Where it is no further
+/// than `known`, its exact distance does not matter.
+fn nearest_in_row(down: &[u16], x: usize, known: f32) -> f32 {
+    let mut best = squared(down[x]);
+    for away in 1..PIXELS {
+        let along = (away * away) as f32;
+        if along >= best || best <= known {
             break;
         }
-        let mut look = |dx: i32, dy: i32| {
-            let (px, py) = (x + dx, y + dy);
-            if (0..n).contains(&px) && (0..n).contains(&py) && shape[(py * n + px) as usize] {
-                best = best.min(dx * dx + dy * dy);
+        for column in [x.checked_sub(away), Some(x + away)].into_iter().flatten() {
+            if let Some(&d) = down.get(column) {
+                best = best.min(along + squared(d));
             }
-        };
-        for k in -r..=r {
-            look(k, -r);
-            look(k, r);
-            look(-r, k);
-            look(r, k);
         }
     }
-    // What was found near a corner of the last ring may not be the nearest.
-    (best <= AROUND * AROUND || best <= known).then_some(best)
+    best
 }
 
-/// The squared distance of every pixel from the nearest one that a shape covers, in pixels: P. F. Felzenszwalb,
-/// D. P. Huttenlocher, *Distance Transforms of Sampled Functions*, 2012.
-fn squared_distances(shape: &[bool]) -> Vec<f32> {
-    const FAR: f32 = 1e9;
-    let n = PIXELS;
-    let mut d: Vec<f32> = shape.iter().map(|&s| if s { 0.0 } else { FAR }).collect();
-    let mut envelope = Envelope::new(n);
-    for row in d.chunks_exact_mut(n) {
-        envelope.transform(row);
-    }
-    let mut column = vec![0.0; n];
-    for x in 0..n {
-        (0..n).for_each(|y| column[y] = d[y * n + x]);
-        envelope.transform(&mut column);
-        (0..n).for_each(|y| d[y * n + x] = column[y]);
-    }
-    d
-}
-
-/// The lower envelope of parabolas over a line of pixels, with the room it needs.
+/// The lower envelope of parabolas over a line of pixels, with the room it needs: P. F. Felzenszwalb, D. P. Huttenlocher, *Distance
+/// Transforms of Sampled Functions*, 2012.
 struct Envelope {
     /// Pixels whose parabolas take part.
     at: Vec<usize>,
@@ -352,9 +375,29 @@ mod tests {
         }
     }
 
-    /// Looking around a pixel finds what the distances of all pixels say, near and far.
+    /// The squared distance of every pixel from the nearest one that a shape covers, rows first and then columns.
+    fn squared_distances(shape: &[bool]) -> Vec<f32> {
+        let n = PIXELS;
+        let mut d: Vec<f32> = shape
+            .iter()
+            .map(|&s| if s { 0.0 } else { NOWHERE })
+            .collect();
+        let mut envelope = Envelope::new(n);
+        for row in d.chunks_exact_mut(n) {
+            envelope.transform(row);
+        }
+        let mut column = vec![0.0; n];
+        for x in 0..n {
+            (0..n).for_each(|y| column[y] = d[y * n + x]);
+            envelope.transform(&mut column);
+            (0..n).for_each(|y| d[y * n + x] = column[y]);
+        }
+        d
+    }
+
+    /// What is looked for where it may be furthest is what the distances of all pixels say, near and far, in rows of few and of many.
     #[test]
-    fn looking_around_agrees_with_the_distance_of_every_pixel() {
+    fn the_furthest_agrees_with_the_distance_of_every_pixel() {
         let mut state = 7u32;
         let mut random = move |n: usize| {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
@@ -371,12 +414,27 @@ mod tests {
                 }
                 shape
             };
-            let (one, other) = (draw(), draw());
+            let (mut one, other) = (draw(), draw());
+            if size == 40 {
+                // Far off, and wide.
+                one[(PIXELS - 3) * PIXELS + 20..][..300].fill(true);
+            }
             let distances = squared_distances(&other);
             let only = (0..one.len()).filter(|&i| one[i] && !other[i]);
             let want = only.map(|i| distances[i]).fold(0.0, f32::max);
             assert_eq!(beyond(&one, &other), want, "{size}");
         }
+    }
+
+    #[test]
+    fn what_covers_nothing_is_nowhere() {
+        let mut dot = vec![false; PIXELS * PIXELS];
+        let nothing = dot.clone();
+        dot[5 * PIXELS + 5] = true;
+        assert_eq!(
+            (beyond(&dot, &nothing), beyond(&nothing, &dot)),
+            (NOWHERE, 0.0)
+        );
     }
 
     #[test]

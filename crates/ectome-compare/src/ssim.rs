@@ -28,16 +28,16 @@ pub fn compare(a: &[f32], b: &[f32], width: usize) -> Option<Similarity> {
         return None;
     }
     let kernel = kernel();
-    let blur = |of: &dyn Fn(usize) -> f64| -> Vec<f64> {
-        let plain: Vec<f64> = (0..a.len()).map(of).collect();
+    let blur = |of: fn(f64, f64) -> f64| -> Vec<f64> {
+        let pairs = a.iter().zip(b);
+        let plain: Vec<f64> = pairs.map(|(&a, &b)| of(a.into(), b.into())).collect();
         blurred(&plain, width, height, &kernel)
     };
-    let value = |p: &[f32], i: usize| f64::from(p[i]);
-    let mean_a = blur(&|i| value(a, i));
-    let mean_b = blur(&|i| value(b, i));
-    let squares_a = blur(&|i| value(a, i).powi(2));
-    let squares_b = blur(&|i| value(b, i).powi(2));
-    let products = blur(&|i| value(a, i) * value(b, i));
+    let mean_a = blur(|a, _| a);
+    let mean_b = blur(|_, b| b);
+    let squares_a = blur(|a, _| a * a);
+    let squares_b = blur(|_, b| b * b);
+    let products = blur(|a, b| a * b);
     let map: Vec<f32> = (0..a.len())
         .map(|i| {
             let (ma, mb) = (mean_a[i], mean_b[i]);
@@ -70,29 +70,32 @@ fn kernel() -> [f64; 2 * REACH + 1] {
     weights
 }
 
-/// Rows, then columns, each under the same weights.
+/// Rows, then columns, each under the same weights; whole rows are added at once, so that many pixels are summed together.
 fn blurred(plain: &[f64], width: usize, height: usize, kernel: &[f64]) -> Vec<f64> {
     let mirrored = |i: isize, n: usize| -> usize {
         let i = if i < 0 { -i - 1 } else { i } as usize;
         if i >= n { 2 * n - 1 - i } else { i }
     };
-    let around = |at: usize, n: usize, value: &dyn Fn(usize) -> f64| -> f64 {
-        kernel
-            .iter()
-            .enumerate()
-            .map(|(k, w)| w * value(mirrored(at as isize + k as isize - REACH as isize, n)))
-            .sum()
+    let add = |sums: &mut [f64], weight: f64, values: &[f64]| {
+        for (sum, value) in sums.iter_mut().zip(values) {
+            *sum += weight * value;
+        }
     };
     let mut rows = vec![0.0; plain.len()];
-    for y in 0..height {
-        for x in 0..width {
-            rows[y * width + x] = around(x, width, &|x| plain[y * width + x]);
+    let mut wide = vec![0.0; width + 2 * REACH];
+    for (row, sums) in plain.chunks_exact(width).zip(rows.chunks_exact_mut(width)) {
+        for (x, value) in wide.iter_mut().enumerate() {
+            *value = row[mirrored(x as isize - REACH as isize, width)];
+        }
+        for (k, &weight) in kernel.iter().enumerate() {
+            add(sums, weight, &wide[k..]);
         }
     }
     let mut out = vec![0.0; plain.len()];
-    for y in 0..height {
-        for x in 0..width {
-            out[y * width + x] = around(y, height, &|y| rows[y * width + x]);
+    for (y, sums) in out.chunks_exact_mut(width).enumerate() {
+        for (k, &weight) in kernel.iter().enumerate() {
+            let from = mirrored((y + k) as isize - REACH as isize, height);
+            add(sums, weight, &rows[from * width..(from + 1) * width]);
         }
     }
     out

@@ -26,6 +26,7 @@ mod figurehead;
 mod glyph;
 mod kettle;
 mod noise;
+pub mod once;
 mod polygons;
 mod post;
 mod shelf;

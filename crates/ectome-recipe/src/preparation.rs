@@ -46,51 +46,9 @@ impl Sizes {
     }
 }
 
-/// Puts a new change behind the others. Decisions about the same thing replace the earlier one, so that a
-/// list of changes says each thing once.
+/// The list with a new change: behind the others, or in the place of an earlier decision about the same thing.
 pub fn appended(mut list: Vec<Change>, change: Change) -> Vec<Change> {
-    match &change {
-        Change::Measure { .. } => {
-            // The unit is the source's own: it comes before everything else.
-            list.retain(|c| !matches!(c, Change::Measure { .. }));
-            list.insert(0, change);
-            return list;
-        }
-        Change::Fate { parts, .. } => {
-            for c in &mut list {
-                if let Change::Fate { parts: old, .. } = c {
-                    old.retain(|p| !parts.contains(p));
-                }
-            }
-            list.retain(|c| !matches!(c, Change::Fate { parts, .. } if parts.is_empty()));
-            let split_later = list.iter().any(Change::adds_parts);
-            let same = list.iter_mut().find_map(|c| match (c, &change) {
-                (Change::Fate { parts, fate }, Change::Fate { fate: new, .. }) if fate == new => {
-                    Some(parts)
-                }
-                _ => None,
-            });
-            // Parts that a split adds are not there yet where an earlier decision stands.
-            if let (Some(old), false) = (same, split_later) {
-                old.extend(parts);
-                old.sort_unstable();
-                return list;
-            }
-        }
-        Change::Smallest { parts, .. } => {
-            for c in &mut list {
-                if let Change::Smallest { parts: old, .. } = c {
-                    old.retain(|p| !parts.contains(p));
-                }
-            }
-            list.retain(|c| !matches!(c, Change::Smallest { parts, .. } if parts.is_empty()));
-        }
-        Change::Rename { part, .. } => {
-            list.retain(|c| !matches!(c, Change::Rename { part: p, .. } if p == part));
-        }
-        _ => {}
-    }
-    list.push(change);
+    change.join(&mut list);
     list
 }
 
@@ -111,13 +69,13 @@ pub fn without(mut list: Vec<Change>, at: usize) -> Result<Vec<Change>, CannotGo
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Fate, Space, SplitBy, Up};
+    use crate::{Fate, Space, SplitBy, Up, change};
 
     fn fate(parts: &[u32], fate: Fate) -> Change {
-        Change::Fate {
+        Change::Fate(change::Fate {
             parts: parts.to_vec(),
             fate,
-        }
+        })
     }
 
     #[test]
@@ -133,19 +91,33 @@ mod tests {
 
     #[test]
     fn the_unit_stands_first_and_once() {
-        let unit = |unit_m| Change::Measure {
-            space: Space { unit_m, up: Up::Y },
+        let unit = |unit_m| {
+            Change::Measure(change::Measure {
+                space: Space { unit_m, up: Up::Y },
+            })
         };
-        let list = appended(vec![unit(0.01), Change::DropDegenerate], unit(0.001));
-        assert_eq!(list, [unit(0.001), Change::DropDegenerate]);
+        let list = appended(
+            vec![
+                unit(0.01),
+                Change::DropDegenerate(change::DropDegenerate {}),
+            ],
+            unit(0.001),
+        );
+        assert_eq!(
+            list,
+            [
+                unit(0.001),
+                Change::DropDegenerate(change::DropDegenerate {})
+            ]
+        );
     }
 
     #[test]
     fn a_split_that_others_build_on_stays() {
-        let split = Change::Split {
+        let split = Change::Split(change::Split {
             part: 0,
             by: SplitBy::Pieces,
-        };
+        });
         let list = vec![split, fate(&[3], Fate::Omit)];
         assert_eq!(
             without(list.clone(), 0),

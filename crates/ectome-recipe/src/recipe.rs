@@ -1,6 +1,6 @@
 //! Steps in order, and the address of what they make.
 
-use ectome_mesh::{Fate, Mesh};
+use ectome_mesh::Mesh;
 use ectome_reduce::{Attention, Faces, Keep, Options, loops::Which};
 use glam::Vec3;
 use serde::{Deserialize, Serialize, de::DeserializeOwned};
@@ -162,9 +162,7 @@ impl Recipe {
     /// The same with only the parts that are built.
     fn built(source: impl Into<String>, changes: &[Change]) -> Self {
         let mut recipe = Self::prepared(source, changes);
-        let leaves_out =
-            |c: &Change| matches!(c, Change::Fate { fate, .. } if *fate != Fate::Build);
-        if changes.iter().any(leaves_out) {
+        if changes.iter().any(Change::leaves_parts_out) {
             recipe.steps.push(LeaveOut {}.into());
         }
         recipe

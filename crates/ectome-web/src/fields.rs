@@ -5,6 +5,8 @@ use axum::{
     extract::{FromRequest, Request},
 };
 
+use ectome_recipe::change::{self, Sent};
+
 use crate::failure::Failure;
 
 /// The fields of a form in order.
@@ -75,17 +77,21 @@ impl Fields {
 /// # Errors
 /// A sentence that names what was meant to be typed.
 pub fn number(text: &str, what: &str, low: f64, high: f64) -> Result<f64, Failure> {
-    let plain: String = text
-        .chars()
-        .filter(|c| !c.is_whitespace())
-        .map(|c| if c == ',' { '.' } else { c })
-        .collect();
-    let number = plain.parse::<f64>().ok();
-    number.filter(|n| (low..=high).contains(n)).ok_or_else(|| {
-        Failure::bad(format!(
-            "{what} is a number from {low} to {high}, not “{text}”."
-        ))
-    })
+    change::number(text, what, low, high).map_err(Failure::bad)
+}
+
+impl Sent for Fields {
+    fn text(&self, name: &str) -> &str {
+        Fields::text(self, name)
+    }
+
+    fn all(&self, name: &str) -> Vec<&str> {
+        Fields::all(self, name)
+    }
+
+    fn ticked(&self, name: &str) -> bool {
+        Fields::ticked(self, name)
+    }
 }
 
 impl<S: Send + Sync> FromRequest<S> for Fields {
@@ -109,15 +115,5 @@ mod tests {
     fn parts_come_one_by_one_or_listed() {
         let f = Fields::of(&[("part", "3"), ("part", "1,2"), ("part", "x")]);
         assert_eq!(f.numbers("part"), [1, 2, 3]);
-    }
-
-    #[test]
-    fn numbers_are_read_with_either_mark_and_bounded() {
-        let f = Fields::of(&[("size", " 12,5 "), ("far", "9e99")]);
-        assert_eq!(f.number("size", "A size", 0.0, 100.0).ok(), Some(12.5));
-        for name in ["far", "none"] {
-            let said = f.number(name, "A size", 0.0, 100.0).unwrap_err();
-            assert!(format!("{said:?}").contains("A size"), "{said:?}");
-        }
     }
 }

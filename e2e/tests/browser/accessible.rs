@@ -40,7 +40,7 @@ fn mesh_of(file: &[u8]) -> Mesh {
 async fn nothing_serious_stands_in_anybodys_way() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     let mut faults = access::faults(&browser, &app.url("/")).await;
     http::upload(app.port, &[("buoy.glb", &buoy())]).unwrap();
     let shows = |path: &str, text: &str| {
@@ -113,7 +113,7 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     let app = App::start(&folder.path().join("data"));
     let file = folder.path().join("buoy.glb");
     std::fs::write(&file, buoy()).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/")).await;
     browser.tab_to("#files").await;
     browser.give(&file).await;

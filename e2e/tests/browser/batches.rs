@@ -31,7 +31,7 @@ async fn ticked_assets_go_the_whole_way_together() {
             .status
             < 400
     );
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/")).await;
     browser
         .until("document.querySelectorAll('.card-asset .figures b').length === 3")

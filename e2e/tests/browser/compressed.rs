@@ -113,7 +113,7 @@ fn made(geometry: Geometry, pictures: Pictures) -> Vec<u8> {
         notice: None,
         date: String::new(),
         tiers: vec![Tier {
-            scene: triangulated(ectome_demo::enamel_kettle(), &Progress::new()).unwrap(),
+            scene: triangulated(ectome_demo::once::enamel_kettle(), &Progress::new()).unwrap(),
             sheets: 1,
             mark: String::new(),
         }],

@@ -168,12 +168,12 @@ fn fill(app: &App, name: &str) -> Vec<String> {
     );
     post(
         "/assets/1/changes",
-        format!("change=parts&do=rename&part=0&name={n}"),
+        format!("change=rename&part=0&name={n}"),
     );
     settle(app);
     post(
         "/assets/1/changes",
-        format!("change=parts&do=group&part=0,1&name={n}"),
+        format!("change=group&part=0,1&name={n}"),
     );
     settle(app);
     post("/assets/1/cuts", "triangles=100".to_owned());

@@ -16,7 +16,7 @@ use fantoccini::Locator;
 fn uploads(folder: &std::path::Path) -> String {
     let zip_path = folder.join("rope_winch.zip");
     let mut zip = zip::ZipWriter::new(fs::File::create(&zip_path).unwrap());
-    for (name, bytes) in obj_write::write(&ectome_demo::rope_winch(), "rope_winch").unwrap() {
+    for (name, bytes) in obj_write::write(&ectome_demo::once::rope_winch(), "rope_winch").unwrap() {
         let options = zip::write::SimpleFileOptions::default();
         zip.start_file(format!("props/{name}"), options).unwrap();
         zip.write_all(&bytes).unwrap();
@@ -172,7 +172,7 @@ async fn a_source_is_examined_repaired_and_sorted_before_it_is_cut() {
     browser
         .until("document.getElementById('chosen-says').textContent.startsWith('14 parts chosen')")
         .await;
-    browser.click("[value=imprint]").await;
+    browser.click("[value='fate:imprint']").await;
     browser
         .until(
             "document.getElementById('ships')?.textContent.startsWith('75 of 89 parts are built')",

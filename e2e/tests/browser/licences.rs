@@ -9,7 +9,7 @@ use ectome_formats::obj_write;
 fn every_delivered_file_says_its_licence() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
-    let files = obj_write::write(&ectome_demo::tide_plate(), "tide_plate").unwrap();
+    let files = obj_write::write(&ectome_demo::once::tide_plate(), "tide_plate").unwrap();
     let files: Vec<(&str, &[u8])> = files.iter().map(|(n, b)| (n.as_str(), &b[..])).collect();
     assert_eq!(http::upload(app.port, &files).unwrap().status, 201);
     let shows =

@@ -16,7 +16,7 @@ use glam::Vec2;
 /// The fog bell, thinned so that a browser without a graphics card draws it at once: textured, many
 /// parts.
 fn small_bell() -> Scene {
-    let bell = triangles::triangulated(ectome_demo::fog_bell(), &Progress::new()).unwrap();
+    let bell = triangles::triangulated(ectome_demo::once::fog_bell(), &Progress::new()).unwrap();
     let progress = Progress::new();
     let session = Session::new(bell, CutSettings::default(), None, &progress).unwrap();
     session.cut(Target::Triangles(24_000), &progress).unwrap().0
@@ -318,7 +318,7 @@ async fn guards_and_attention_are_kept_and_flat_areas_merge() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
     ectome_e2e::http::upload(app.port, &[("board.obj", board(24).as_bytes())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/cut")).await;
     // What merging would give is said before it is done.
     browser
@@ -385,7 +385,7 @@ async fn nearly_flat_areas_merge_within_a_distance() {
     }
     let text = lines.join("\n");
     ectome_e2e::http::upload(app.port, &[("board.obj", text.as_bytes())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/cut")).await;
     browser
         .until("document.querySelector('#nearly-flat')?.textContent.includes('Flat within 5.00 mm: down to 2 triangles')")
@@ -421,7 +421,7 @@ async fn a_refusal_on_the_page_is_a_sentence_beside_the_form() {
     let app = App::start(&folder.path().join("data"));
     let obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n";
     ectome_e2e::http::upload(app.port, &[("pyramid.obj", obj.as_bytes())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/cut")).await;
     browser.text("#cut-form").await;
     browser.enter("#target", "plenty").await;
@@ -510,7 +510,7 @@ async fn edge_loops_are_taken_out_of_quads() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
     ectome_e2e::http::upload(app.port, &[("tube.obj", tube(24).as_bytes())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/cut")).await;
     browser
         .until("document.querySelector('.loops')?.textContent.includes('100 % of the source is quads')")

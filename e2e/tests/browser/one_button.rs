@@ -11,7 +11,7 @@ use ectome_recipe::triangles;
 async fn one_button_goes_the_whole_way() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
-    let scene = triangles::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
+    let scene = triangles::triangulated(ectome_demo::once::rope_winch(), &Progress::new()).unwrap();
     let file = glb::write(&scene, &glb::Options::default()).unwrap();
     assert_eq!(
         http::upload(app.port, &[("winch.glb", &file)])
@@ -24,7 +24,7 @@ async fn one_button_goes_the_whole_way() {
                  [[tier]]\ntriangles = 1500\nnearest_m = 12.0\noutline_px = 8.0\n";
     brief::give(app.port, 1, "Quay", asked);
 
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/intake")).await;
     browser.until("document.querySelector('#plan-show')").await;
     browser.click("#plan-show").await;

@@ -147,7 +147,7 @@ async fn a_scene_shares_one_budget_and_candidates_are_pinned_cut_on_and_discarde
     )
     .unwrap();
     http::upload(app.port, &[("ball.glb", &ball)]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     for asset in [1, 2] {
         browser
             .open(&app.url(&format!("/assets/{asset}/cut")))

@@ -249,7 +249,7 @@ async fn islands_are_put_by_hand() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
     http::upload(app.port, &[("plates.glb", &plates())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/uvs")).await;
     browser.until("document.querySelector('#unwrap')").await;
     browser.click("#unwrap").await;
@@ -346,7 +346,7 @@ async fn what_is_wrong_is_listed_and_repaired() {
     let folder = tempfile::tempdir().unwrap();
     let app = App::start(&folder.path().join("data"));
     http::upload(app.port, &[("plates.glb", &plates())]).unwrap();
-    let browser = Browser::start(folder.path()).await;
+    let browser = Browser::without_stage(folder.path()).await;
     browser.open(&app.url("/assets/1/uvs")).await;
     browser
         .until("document.querySelectorAll('#uv-faults li').length === 3")

@@ -18,6 +18,9 @@ fn ectome(args: &[&str], files: &[&Path]) -> Output {
         .unwrap()
 }
 
+/// The heaviest of them.
+const ENGINE: &str = "2CylinderEngine-glTF-Binary/2CylinderEngine.glb";
+
 /// Loose in its limits: how good tiers are is asked elsewhere.
 const BRIEF: &str = r#"
 name = "Open"
@@ -46,7 +49,7 @@ outline_px = 400.0
 #[case::spider_obj(&format!("{ASSIMP}/OBJ/spider.obj"), 900)]
 #[case::spider_stl(&format!("{ASSIMP}/STL/Spider_binary.stl"), 900)]
 #[case::sphere_with_a_hole(&format!("{ASSIMP}/STL/sphereWithHole.stl"), 400)]
-#[case::engine(&format!("{ASSIMP}/glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb"), 20_000)]
+#[case::engine(&format!("{ASSIMP}/glTF2/{ENGINE}"), 20_000)]
 fn open_models_go_the_whole_way(#[case] model: &str, #[case] target: usize) {
     let folder = tempfile::tempdir().unwrap();
     let path = match model {
@@ -106,12 +109,10 @@ fn models(folder: &Path, list: &mut Vec<PathBuf>) {
             .and_then(|e| e.to_str())
             .unwrap_or_default()
             .to_ascii_lowercase();
-        match path.is_dir() {
-            true => models(&path, list),
-            false if ["obj", "ply", "stl", "glb", "gltf"].contains(&end.as_str()) => {
-                list.push(path)
-            }
-            false => {}
+        if path.is_dir() {
+            models(&path, list);
+        } else if ["obj", "ply", "stl", "glb", "gltf"].contains(&end.as_str()) {
+            list.push(path);
         }
     }
 }
@@ -121,6 +122,8 @@ fn models(folder: &Path, list: &mut Vec<PathBuf>) {
 fn every_model_is_read_or_refused_in_a_sentence() {
     let mut list = Vec::new();
     models(Path::new(ASSIMP), &mut list);
+    // It goes the whole way above.
+    list.retain(|path| !path.ends_with(ENGINE));
     assert!(
         list.len() > 80,
         "{} models; ./check installs them",

@@ -67,7 +67,7 @@ impl Figures {
 /// The tide plate as a file, cut to half as `format` on the command line, and the figures of the same as GLB.
 fn cut_as(folder: &Path, format: &str) -> Figures {
     let source = folder.join("plate.glb");
-    let scene = triangulated(ectome_demo::tide_plate(), &Progress::new()).unwrap();
+    let scene = triangulated(ectome_demo::once::tide_plate(), &Progress::new()).unwrap();
     std::fs::write(
         &source,
         glb::write(&scene, &glb::Options::default()).unwrap(),

@@ -22,6 +22,13 @@ pub struct Plane {
 }
 
 impl Plane {
+    /// Its figures mean something: a finite point, and a direction that is longer than nothing.
+    pub fn is_sound(&self) -> bool {
+        let [point, normal] = [self.point, self.normal].map(Vec3::from);
+        let across = normal.length_squared();
+        point.is_finite() && across.is_finite() && across > 0.0
+    }
+
     fn unit(&self) -> DVec3 {
         Vec3::from(self.normal).as_dvec3().normalize_or(DVec3::Y)
     }

@@ -7,6 +7,7 @@ pub mod floaters;
 pub mod holes;
 pub mod looks;
 pub mod manifold;
+pub mod mirror;
 mod patch;
 pub mod polygons;
 pub mod weld;

@@ -1,141 +1,40 @@
-//! What is done to a source before it is cut: repairs, and what becomes of its parts.
+//! What is done to a source before it is cut: repairs, and what becomes of its parts. One kind to a file.
+//!
+//! A kind knows its words, its form, its bounds and how it is made; a new one is a file here and a line in the list of [`Change`].
+//! Whoever shows forms, reads them, keeps lists of changes or makes them knows no kinds.
 
-mod apply;
+mod clip;
+mod close_holes;
+mod divide;
+mod divide_ngons;
+mod drop_degenerate;
+mod drop_duplicates;
+mod drop_floaters;
+mod fate;
+mod form;
+mod group;
+mod join;
+mod leave_out_uvs;
+mod make_outward;
+mod measure;
+mod merge_materials;
+mod mirror;
+mod remove_hidden;
+mod rename;
+mod rename_parts;
+mod sections;
+mod smallest;
+mod split;
+mod split_non_manifold;
+mod weld;
 
-use ectome_formats::Space;
-use ectome_intake::{
-    parts::arrange,
-    repair::{clip::Plane, polygons::Into, weld},
-};
-use ectome_mesh::Fate;
+use ectome_formats::Scene;
+use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 use crate::EngineError;
 
-/// One change. Lengths are in metres; parts go by number.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "change", rename_all = "snake_case")]
-pub enum Change {
-    /// Reads the source in another unit or with another axis up.
-    Measure {
-        /// Unit and axis.
-        space: Space,
-    },
-    /// Joins points that nearly coincide.
-    Weld {
-        /// How far and across what.
-        #[serde(flatten)]
-        how: weld::Weld,
-    },
-    /// Takes faces without area out.
-    DropDegenerate,
-    /// Takes faces out that repeat another.
-    DropDuplicates {
-        /// Also those that look the other way.
-        #[serde(default)]
-        either_way: bool,
-    },
-    /// Makes faces agree and look outward.
-    MakeOutward,
-    /// Takes the surface apart where more than two faces meet.
-    SplitNonManifold,
-    /// Closes borders.
-    CloseHoles {
-        /// The largest extent that is closed.
-        size_m: f32,
-    },
-    /// Drops loose pieces.
-    DropFloaters {
-        /// The largest extent that is dropped.
-        size_m: f32,
-    },
-    /// Splits faces of more than four corners.
-    DivideNgons {
-        /// What they become.
-        into: Into,
-    },
-    /// Keeps one side of a plane.
-    Clip {
-        /// The plane; its normal points to the side that stays.
-        #[serde(flatten)]
-        plane: Plane,
-        /// Close the outlines on it.
-        #[serde(default)]
-        cap: bool,
-    },
-    /// Cuts the mesh into sections of equal size.
-    Sections {
-        /// How many along x, y and z.
-        cells: [u32; 3],
-    },
-    /// Cuts parts along a plane; both sides stay.
-    Divide {
-        /// The plane.
-        #[serde(flatten)]
-        plane: Plane,
-    },
-    /// Takes away what nobody sees from outside.
-    RemoveHidden,
-    /// Gives faces of several materials the first of them.
-    MergeMaterials {
-        /// Their names; the first stays.
-        materials: Vec<String>,
-    },
-    /// Leaves UV sets out, and the textures that lie on them.
-    LeaveOutUvs {
-        /// How many stay, from the first.
-        keep: u32,
-    },
-    /// Splits a part.
-    Split {
-        /// The part.
-        part: u32,
-        /// By what.
-        by: arrange::By,
-    },
-    /// Makes parts one.
-    Join {
-        /// The parts; the first keeps its number.
-        parts: Vec<u32>,
-        /// What the whole is called.
-        name: String,
-    },
-    /// Names a part.
-    Rename {
-        /// The part.
-        part: u32,
-        /// Its name.
-        name: String,
-    },
-    /// Names several parts: the name and a number from 1.
-    RenameParts {
-        /// The parts.
-        parts: Vec<u32>,
-        /// What stands before the numbers.
-        name: String,
-    },
-    /// Puts parts into a group; an empty name takes them out.
-    Group {
-        /// The parts.
-        parts: Vec<u32>,
-        /// The group.
-        group: String,
-    },
-    /// Decides what becomes of parts.
-    Fate {
-        /// The parts.
-        parts: Vec<u32>,
-        /// What becomes of them.
-        fate: Fate,
-    },
-    /// Decides how many triangles a cut leaves parts at least.
-    Smallest {
-        /// The parts.
-        parts: Vec<u32>,
-        /// Triangles of each; 0 leaves it to the cut.
-        triangles: u32,
-    },
-}
+pub use form::{Field, Form, Offer, Sent, number};
 
 /// What a change did.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -152,127 +51,221 @@ impl Done {
     }
 }
 
-/// The most sections along one axis.
-const MOST_CELLS: u32 = 32;
+/// A kind of change with its parameters. Lengths are in metres; parts go by number.
+pub trait Kind: Into<Change> {
+    /// What it is called on a page.
+    fn title(&self) -> &'static str;
+
+    /// The same with its figures.
+    fn says(&self) -> String {
+        self.title().to_owned()
+    }
+
+    /// Why its figures mean nothing on any mesh, to be read behind its title.
+    fn fault(&self) -> Option<&'static str> {
+        None
+    }
+
+    /// It adds part numbers that later changes may use.
+    fn adds_parts(&self) -> bool {
+        false
+    }
+
+    /// It goes by part numbers.
+    fn names_parts(&self) -> bool {
+        false
+    }
+
+    /// Parts that are not built are left out of what follows.
+    fn leaves_parts_out(&self) -> bool {
+        false
+    }
+
+    /// Joins a list of changes: behind the others, or in the place of an earlier decision about the same thing.
+    fn join(self, list: &mut Vec<Change>) {
+        list.push(self.into());
+    }
+
+    /// The form that asks for it; `None` where it is asked for elsewhere, or the source has nothing that it could change.
+    fn form(_: &Offer) -> Option<Form> {
+        None
+    }
+
+    /// Reads it from a form. `how` is what stands behind a colon in the word that was asked for, such as `omit` in `fate:omit`.
+    ///
+    /// # Errors
+    /// A sentence that says which field to change.
+    fn read(how: &str, sent: &dyn Sent) -> Result<Change, String>;
+
+    /// Makes it.
+    ///
+    /// # Errors
+    /// When it names what is not there, or was told to stop.
+    fn make(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError>;
+}
+
+/// Why a plane is refused.
+const NO_PLANE: &str = "needs a plane: a finite point, and a normal that is longer than nothing";
+
+/// Makes [`Change`] of the list of all kinds with their words.
+macro_rules! changes {
+    ($($word:literal $file:ident::$kind:ident,)*) => {
+        $(pub use $file::$kind;)*
+
+        /// One change.
+        #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+        #[serde(tag = "change")]
+        pub enum Change {
+            $(
+                #[doc = concat!("See [`", stringify!($kind), "`].")]
+                #[serde(rename = $word)]
+                $kind($kind),
+            )*
+        }
+
+        $(impl From<$kind> for Change {
+            fn from(kind: $kind) -> Self {
+                Self::$kind(kind)
+            }
+        })*
+
+        impl Change {
+            /// What it is called on a page.
+            pub fn title(&self) -> &'static str {
+                match self { $(Self::$kind(kind) => kind.title(),)* }
+            }
+
+            /// The same with its figures.
+            pub fn says(&self) -> String {
+                match self { $(Self::$kind(kind) => kind.says(),)* }
+            }
+
+            /// True when parts that are not built are left out of what follows.
+            pub fn leaves_parts_out(&self) -> bool {
+                match self { $(Self::$kind(kind) => kind.leaves_parts_out(),)* }
+            }
+
+            /// True when it adds part numbers that later changes may use.
+            pub fn adds_parts(&self) -> bool {
+                match self { $(Self::$kind(kind) => kind.adds_parts(),)* }
+            }
+
+            /// True when it goes by part numbers.
+            pub fn names_parts(&self) -> bool {
+                match self { $(Self::$kind(kind) => kind.names_parts(),)* }
+            }
+
+            /// Joins a list of changes, so that the list says each thing once.
+            pub fn join(self, list: &mut Vec<Change>) {
+                match self { $(Self::$kind(kind) => kind.join(list),)* }
+            }
+
+            /// The forms that a source is offered, with the words that they are asked for by.
+            pub fn forms(offer: &Offer) -> Vec<(&'static str, Form)> {
+                let all = [$(($word, $kind::form(offer)),)*];
+                all.into_iter().filter_map(|(word, form)| Some((word, form?))).collect()
+            }
+
+            /// Reads the change that is asked for by a word, and perhaps by how it is done behind a colon.
+            ///
+            /// # Errors
+            /// A sentence that says which field to change, or that there is no such change.
+            pub fn read(asked: &str, sent: &dyn Sent) -> Result<Change, String> {
+                let (word, how) = asked.split_once(':').unwrap_or((asked, ""));
+                match word {
+                    $($word => $kind::read(how, sent),)*
+                    other => Err(format!("Ectome knows no change named “{other}”. Reload the page.")),
+                }
+            }
+
+            fn fault(&self) -> Option<&'static str> {
+                match self { $(Self::$kind(kind) => kind.fault(),)* }
+            }
+
+            fn make(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError> {
+                match self { $(Self::$kind(kind) => kind.make(scene, progress),)* }
+            }
+        }
+    };
+}
+
+// In the order in which forms are offered.
+changes! {
+    "clip" clip::Clip,
+    "divide" divide::Divide,
+    "sections" sections::Sections,
+    "mirror" mirror::Mirror,
+    "remove_hidden" remove_hidden::RemoveHidden,
+    "weld" weld::Weld,
+    "close_holes" close_holes::CloseHoles,
+    "drop_degenerate" drop_degenerate::DropDegenerate,
+    "drop_duplicates" drop_duplicates::DropDuplicates,
+    "make_outward" make_outward::MakeOutward,
+    "split_non_manifold" split_non_manifold::SplitNonManifold,
+    "drop_floaters" drop_floaters::DropFloaters,
+    "divide_ngons" divide_ngons::DivideNgons,
+    "merge_materials" merge_materials::MergeMaterials,
+    "leave_out_uvs" leave_out_uvs::LeaveOutUvs,
+    "measure" measure::Measure,
+    "split" split::Split,
+    "join" join::Join,
+    "rename" rename::Rename,
+    "rename_parts" rename_parts::RenameParts,
+    "group" group::Group,
+    "fate" fate::Fate,
+    "smallest" smallest::Smallest,
+}
 
 impl Change {
-    /// What it is called on a page.
-    pub fn title(&self) -> &'static str {
-        match self {
-            Self::Measure { .. } => "Unit and axis",
-            Self::Weld { .. } => "Weld",
-            Self::DropDegenerate => "Drop faces without area",
-            Self::DropDuplicates { .. } => "Drop duplicate faces",
-            Self::MakeOutward => "Turn faces outward",
-            Self::SplitNonManifold => "Split non-manifold",
-            Self::CloseHoles { .. } => "Close holes",
-            Self::DropFloaters { .. } => "Drop floaters",
-            Self::DivideNgons { .. } => "Divide n-gons",
-            Self::Clip { .. } => "Clip",
-            Self::Sections { .. } => "Cut into sections",
-            Self::Divide { .. } => "Cut along a plane",
-            Self::RemoveHidden => "Remove hidden faces",
-            Self::Split { .. } => "Split a part",
-            Self::Join { .. } => "Join parts",
-            Self::Rename { .. } => "Rename a part",
-            Self::RenameParts { .. } => "Rename parts",
-            Self::MergeMaterials { .. } => "Merge materials",
-            Self::LeaveOutUvs { .. } => "Leave out UV sets",
-            Self::Group { .. } => "Group parts",
-            Self::Fate { .. } => "Fate of parts",
-            Self::Smallest { .. } => "Smallest count",
-        }
-    }
-
-    /// True when it adds part numbers that later changes may use.
-    pub fn adds_parts(&self) -> bool {
-        matches!(
-            self,
-            Self::Sections { .. } | Self::Divide { .. } | Self::Split { .. }
-        )
-    }
-
-    /// True when it goes by part numbers.
-    pub fn names_parts(&self) -> bool {
-        matches!(
-            self,
-            Self::Split { .. }
-                | Self::Join { .. }
-                | Self::Rename { .. }
-                | Self::RenameParts { .. }
-                | Self::Group { .. }
-                | Self::Fate { .. }
-                | Self::Smallest { .. }
-        )
-    }
-
     /// Makes sure that its figures mean something, on any mesh.
     ///
     /// # Errors
     /// [`EngineError::Meaningless`].
     pub fn check(&self) -> Result<(), EngineError> {
-        let length = |m: f32| m.is_finite() && m >= 0.0;
-        let is_plane = |p: &Plane| {
-            let [point, normal] = [p.point, p.normal].map(glam::Vec3::from);
-            let across = normal.length_squared();
-            point.is_finite() && across.is_finite() && across > 0.0
-        };
-        let (fine, fault) = match self {
-            Self::Measure { space } => (
-                space.unit_m.is_finite() && space.unit_m > 0.0,
-                "reads a source in a unit of no length",
-            ),
-            Self::Weld { how } => (
-                length(how.distance_m),
-                "needs a distance in metres that is not below zero",
-            ),
-            Self::CloseHoles { size_m } | Self::DropFloaters { size_m } => (
-                length(*size_m),
-                "needs a size in metres that is not below zero",
-            ),
-            Self::Clip { plane, .. } | Self::Divide { plane } => (
-                is_plane(plane),
-                "needs a plane: a finite point, and a normal that is longer than nothing",
-            ),
-            Self::Sections { cells } => (
-                cells.iter().all(|c| (1..=MOST_CELLS).contains(c)),
-                "takes 1 to 32 sections along each axis",
-            ),
-            Self::MergeMaterials { materials } => {
-                (materials.len() > 1, "takes two materials or more")
-            }
-            _ => (true, ""),
-        };
         let of = self.title();
-        fine.then_some(())
-            .ok_or(EngineError::Meaningless { of, fault })
+        self.fault()
+            .map_or(Ok(()), |fault| Err(EngineError::Meaningless { of, fault }))
+    }
+
+    /// Makes the change. What is left must have faces.
+    ///
+    /// # Errors
+    /// When its figures mean nothing, it names what is not there, nothing is left, or it was told to stop.
+    pub fn apply(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError> {
+        self.check()?;
+        let (scene, done) = self.make(scene, progress)?;
+        if scene.mesh.face_count() == 0 {
+            return Err(EngineError::NothingLeft { by: self.title() });
+        }
+        Ok((scene, done))
     }
 }
 
 #[cfg(test)]
 mod tests {
     use ectome_formats::Scene;
-    use ectome_mesh::Progress;
+    use ectome_intake::repair::{clip::Plane, weld as joining};
+    use ectome_mesh::{Fate as Becomes, Progress};
 
-    use super::*;
+    use super::{form::tests::Typed, *};
 
     #[test]
     fn changes_survive_json_under_plain_names() {
         let list = vec![
-            Change::Weld {
-                how: weld::Weld::default(),
-            },
-            Change::Clip {
+            Change::Weld(Weld {
+                how: joining::Weld::default(),
+            }),
+            Change::Clip(Clip {
                 plane: Plane {
                     point: [0.0; 3],
                     normal: [0.0, 1.0, 0.0],
                 },
                 cap: true,
-            },
-            Change::Fate {
+            }),
+            Change::Fate(Fate {
                 parts: vec![1, 2],
-                fate: Fate::Imprint,
-            },
+                fate: Becomes::Imprint,
+            }),
         ];
         let json = serde_json::to_string(&list).unwrap();
         assert!(json.contains(r#""change":"weld","distance_m""#), "{json}");
@@ -286,30 +279,32 @@ mod tests {
             point: [0.0; 3],
             normal,
         };
-        let weld = |distance_m| Change::Weld {
-            how: weld::Weld {
-                distance_m,
-                ..weld::Weld::default()
-            },
+        let weld = |distance_m| {
+            Change::Weld(Weld {
+                how: joining::Weld {
+                    distance_m,
+                    ..joining::Weld::default()
+                },
+            })
         };
         let list = [
             weld(-1.0),
             weld(f32::NAN),
-            Change::CloseHoles { size_m: -0.1 },
-            Change::DropFloaters {
+            Change::CloseHoles(CloseHoles { size_m: -0.1 }),
+            Change::DropFloaters(DropFloaters {
                 size_m: f32::INFINITY,
-            },
-            Change::Clip {
+            }),
+            Change::Clip(Clip {
                 plane: plane([0.0; 3]),
                 cap: true,
-            },
-            Change::Divide {
+            }),
+            Change::Divide(Divide {
                 plane: plane([f32::NAN, 0.0, 1.0]),
-            },
-            Change::Sections {
+            }),
+            Change::Sections(Sections {
                 cells: [4_000_000_000, 1, 1],
-            },
-            Change::Sections { cells: [0, 1, 1] },
+            }),
+            Change::Sections(Sections { cells: [0, 1, 1] }),
         ];
         for change in list {
             let ball = Scene::from(ectome_mesh::shapes::icosphere(1.0, 1));
@@ -328,8 +323,10 @@ mod tests {
                     "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } }),
             json!({ "name": "brass" }),
         ];
-        let merge = |list: &[&str]| Change::MergeMaterials {
-            materials: list.iter().map(|&s| s.to_owned()).collect(),
+        let merge = |list: &[&str]| {
+            Change::MergeMaterials(MergeMaterials {
+                materials: list.iter().map(|&s| s.to_owned()).collect(),
+            })
         };
         let error = merge(&["iron", "tin"]).apply(scene.clone(), &Progress::new());
         assert!(error.unwrap_err().to_string().contains("tin"));
@@ -344,7 +341,7 @@ mod tests {
         let faces = twins.mesh.face_count();
         let (twins, done) = (merge(&["iron", "iron"]).apply(twins, &Progress::new())).unwrap();
         assert_eq!((done.count, twins.mesh.runs[0].material), (faces, Some(0)));
-        let keep = Change::LeaveOutUvs { keep: 1 };
+        let keep = Change::LeaveOutUvs(LeaveOutUvs { keep: 1 });
         let (left, _) = keep.apply(scene, &Progress::new()).unwrap();
         let iron = &left.library.materials[0];
         assert!(iron.get("occlusionTexture").is_none());
@@ -364,7 +361,7 @@ mod tests {
         ball.runs
             .iter_mut()
             .for_each(|r| r.faces.end = r.faces.end.min(last));
-        let close = |size_m| Change::CloseHoles { size_m };
+        let close = |size_m| Change::CloseHoles(CloseHoles { size_m });
         let (scene, done) = (close(0.01).apply(Scene::from(ball), &Progress::new())).unwrap();
         let says = done.sentence;
         let mm = says
@@ -382,14 +379,89 @@ mod tests {
     #[test]
     fn a_change_that_leaves_nothing_is_refused() {
         let ball = Scene::from(ectome_mesh::shapes::icosphere(1.0, 1));
-        let above = Change::Clip {
+        let above = Change::Clip(Clip {
             plane: Plane {
                 point: [0.0, 5.0, 0.0],
                 normal: [0.0, 1.0, 0.0],
             },
             cap: true,
-        };
+        });
         let error = above.apply(ball, &Progress::new()).unwrap_err();
         assert!(error.to_string().contains("nothing"), "{error}");
+    }
+
+    #[test]
+    fn one_part_takes_the_name_and_several_take_numbers_with_it() {
+        let renamed =
+            |parts| Change::read("rename", &Typed(vec![("part", parts), ("name", "bolt")]));
+        let name = "bolt".to_owned();
+        let one = Rename {
+            part: 3,
+            name: name.clone(),
+        };
+        assert_eq!(renamed("3"), Ok(one.into()));
+        let parts = vec![3, 5];
+        assert_eq!(renamed("3,5"), Ok(RenameParts { parts, name }.into()));
+    }
+
+    #[test]
+    fn what_lacks_something_says_what() {
+        let says = |asked, typed| Change::read(asked, &Typed(typed)).unwrap_err();
+        let unnamed = says("group", vec![("part", "1"), ("name", "")]);
+        assert_eq!(unnamed, "The group needs a name. Type one.");
+        let ungroup = Change::read("group:none", &Typed(vec![("part", "1")]));
+        assert!(matches!(ungroup, Ok(Change::Group(g)) if g.group.is_empty()));
+        assert!(
+            says("merge_materials", vec![("material", "iron")]).contains("Two materials or more")
+        );
+        assert!(says("clip", vec![("nx", "0"), ("ny", "0"), ("nz", "0")]).contains("a direction"));
+        assert!(says("polish", Vec::new()).contains("“polish”"));
+    }
+
+    /// A form that is sent as it begins gives its own kind, whatever the source.
+    #[test]
+    fn every_form_is_read_by_its_kind() {
+        let inspection = crate::Inspection::of(
+            &Scene::from(ectome_mesh::shapes::icosphere(1.0, 2)),
+            &Progress::new(),
+        );
+        let offer = Offer {
+            sizes: crate::preparation::Sizes::of(&inspection.unwrap().0),
+            materials: &["iron".to_owned(), "brass".to_owned()],
+            uv_sets: 2,
+            space: crate::Space::default(),
+            space_because: "",
+        };
+        let forms = Change::forms(&offer);
+        assert!(forms.len() >= 15);
+        for (word, form) in forms {
+            let typed = form.fields.iter().flat_map(typed).collect();
+            let change = Change::read(word, &Typed(typed)).unwrap();
+            change.check().unwrap();
+            let json = serde_json::to_value(&change).unwrap();
+            assert_eq!(json["change"], word);
+        }
+    }
+
+    fn typed(field: &Field) -> Vec<(&'static str, &'static str)> {
+        match field {
+            Field::Length { name, .. } => vec![(*name, "1,5")],
+            Field::Count { name, .. } => vec![(*name, "1")],
+            Field::Counts { of, .. } => of.iter().map(|&(name, _)| (name, "2")).collect(),
+            Field::Tick { name, .. } => vec![(*name, "on")],
+            Field::OneOf { name, of, .. } => {
+                assert_eq!(of.iter().filter(|o| o.2).count(), 1);
+                vec![(*name, of[0].0)]
+            }
+            Field::Several { name, .. } => vec![(*name, "iron"), (*name, "brass")],
+            Field::Plane { .. } => vec![
+                ("px", "0"),
+                ("py", "1"),
+                ("pz", "0"),
+                ("nx", "0"),
+                ("ny", "1"),
+                ("nz", "0"),
+            ],
+        }
     }
 }

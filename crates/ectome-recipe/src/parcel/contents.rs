@@ -121,7 +121,7 @@ mod tests {
     /// The bell: 51 parts of two materials, colours apart from normals, by what its generator makes.
     #[test]
     fn the_fog_bell_is_counted_as_an_engine_draws_it() {
-        let bell = ectome_demo::fog_bell();
+        let bell = ectome_demo::once::fog_bell();
         let contents = Contents::of(&bell, &Coder::default());
         assert_eq!(contents.materials, 2);
         assert_eq!(contents.draw_calls, bell.mesh.parts.len());

@@ -131,7 +131,7 @@ mod tests {
     /// The bell has 51 parts of two materials.
     #[test]
     fn an_assembly_is_drawn_once_for_each_material() {
-        let bell = ectome_demo::fog_bell();
+        let bell = ectome_demo::once::fog_bell();
         let one = as_one(bell.clone(), "bell");
         one.mesh.check().unwrap();
         let (before, after) = (
@@ -147,7 +147,7 @@ mod tests {
     /// What has no normals shows flat faces (glTF 2.0, section 3.7.2.1) and does so still when it is joined to what has some.
     #[test]
     fn what_others_have_is_filled_in() {
-        let mut scene = ectome_demo::fog_bell();
+        let mut scene = ectome_demo::once::fog_bell();
         let runs = &mut scene.mesh.runs;
         runs[1].channels = Channels::default();
         let faces = runs[1].faces.clone();

@@ -277,7 +277,7 @@ mod tests {
 
     #[test]
     fn pictures_above_the_limit_come_down_to_it_and_others_stay() {
-        let bell = ectome_demo::fog_bell().library;
+        let bell = ectome_demo::once::fog_bell().library;
         let plain = Delivery::default();
         let before = sizes(&bell);
         let largest = before.iter().map(|s| s.0.max(s.1)).max().unwrap();
@@ -297,7 +297,7 @@ mod tests {
 
     #[test]
     fn a_picture_that_is_none_stays() {
-        let mut library = ectome_demo::fog_bell().library;
+        let mut library = ectome_demo::once::fog_bell().library;
         library.images[0].bytes = vec![1, 2, 3];
         let (out, _) = coded_with(&library, 16, &Delivery::default());
         assert_eq!(out.images[0], library.images[0]);

@@ -3,7 +3,6 @@
 
 pub mod propose;
 
-use ectome_mesh::Fate;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
@@ -137,20 +136,7 @@ impl Act {
     /// With its figures.
     pub fn says(&self) -> String {
         match self {
-            Self::Prepare {
-                change: Change::Weld { how },
-            } => format!("Weld within {:.3} mm", how.distance_m * 1e3),
-            Self::Prepare {
-                change: Change::Fate { parts, fate },
-            } => {
-                let fate = match fate {
-                    Fate::Build => "build",
-                    Fate::Imprint => "imprint",
-                    Fate::Omit => "leave out",
-                };
-                format!("Fate of {} parts: {fate}", grouped(parts.len()))
-            }
-            Self::Prepare { change } => change.title().to_owned(),
+            Self::Prepare { change } => change.says(),
             Self::Rebuild { .. } => "Lay one closed skin over it".to_owned(),
             Self::Cut { triangles } => format!("Cut to {}", grouped(*triangles as usize)),
             Self::Unwrap { uv } => uv.title().to_owned(),

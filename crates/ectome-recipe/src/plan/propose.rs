@@ -21,7 +21,7 @@ use ectome_uv::{face_graph::FaceGraph, unwrap::Manner};
 
 use super::{Act, Line, Plan};
 use crate::{
-    Brief, Change, Inspection, Weld, advice, dressing,
+    Brief, Change, Inspection, Weld, advice, change, dressing,
     far_end::StandIn,
     figures::{counted, grouped},
     finding::noun,
@@ -158,23 +158,33 @@ impl Plan {
     /// Repairs that leave the shape as it is; everything else that spoils or shows is named.
     /// What a new skin puts right is neither repaired nor named.
     fn repairs(&mut self, source: &Scene, inspection: &Inspection, rebuilds: bool) {
-        let weld = weld_distance(source, inspection).map(|distance_m| Change::Weld {
-            how: Weld {
-                distance_m,
-                across_seams: false,
-                across_hard_edges: false,
-            },
+        let weld = weld_distance(source, inspection).map(|distance_m| {
+            Change::Weld(change::Weld {
+                how: Weld {
+                    distance_m,
+                    across_seams: false,
+                    across_hard_edges: false,
+                },
+            })
         });
         let found = |kind: Kind| inspection.findings.iter().find(|f| f.kind == kind);
         // Points first: what they join may be a duplicate, lose its area, or come to agree with its neighbours.
         for (kind, change) in [
             (Kind::CoincidentPoints, weld.clone()),
-            (Kind::DegenerateFaces, Some(Change::DropDegenerate)),
+            (
+                Kind::DegenerateFaces,
+                Some(Change::DropDegenerate(change::DropDegenerate {})),
+            ),
             (
                 Kind::DuplicateFaces,
-                Some(Change::DropDuplicates { either_way: false }),
+                Some(Change::DropDuplicates(change::DropDuplicates {
+                    either_way: false,
+                })),
             ),
-            (Kind::InsideOutFaces, Some(Change::MakeOutward)),
+            (
+                Kind::InsideOutFaces,
+                Some(Change::MakeOutward(change::MakeOutward {})),
+            ),
         ] {
             if rebuilds && SKIN_MENDS.contains(&kind) {
                 continue;
@@ -236,10 +246,10 @@ impl Plan {
         let why = format!(
             "They are smaller than {SMALL_PIXELS} pixels at {nearest:.1} m: maps hold them, and their triangles go elsewhere."
         );
-        let change = Change::Fate {
+        let change = Change::Fate(change::Fate {
             parts: small,
             fate: Fate::Imprint,
-        };
+        });
         self.add(Act::Prepare { change }, why);
     }
 }
@@ -436,7 +446,7 @@ mod tests {
         let plan = planned(&two_balls(), MAPS);
         assert_eq!(titles(&plan)[0], "Fate of parts");
         assert!(
-            matches!(&plan.lines[0].act, Act::Prepare { change: Change::Fate { parts, fate: Fate::Imprint } } if parts == &[1]),
+            matches!(&plan.lines[0].act, Act::Prepare { change: Change::Fate(change::Fate { parts, fate: Fate::Imprint }) } if parts == &[1]),
             "{:?}",
             plan.lines[0]
         );
@@ -452,7 +462,11 @@ mod tests {
         let plan = planned(&two_balls(), &format!("{MAPS}[[tier]]\ntriangles = 90\n"));
         assert_eq!(Plan::from_toml(&plan.to_toml().unwrap()).unwrap(), plan);
         let recipes = plan
-            .recipes("3f2a", &[Change::DropDegenerate], &CutSettings::default())
+            .recipes(
+                "3f2a",
+                &[Change::DropDegenerate(change::DropDegenerate {})],
+                &CutSettings::default(),
+            )
             .unwrap();
         assert_eq!(recipes.len(), 2);
         assert_eq!(recipes[1].steps[..recipes[0].steps.len()], recipes[0].steps);

@@ -6,7 +6,7 @@ use ectome_mesh::{Fate, Mesh, Progress, measure};
 use ectome_rebuild::Settings;
 use serde::{Deserialize, Serialize};
 
-use crate::{Change, EngineError, Plane, triangles::triangulated};
+use crate::{Change, EngineError, Plane, change, triangles::triangulated};
 
 /// Cells along a source's diagonal where nobody names a size: .28 % each.
 const CELLS: f64 = 360.0;
@@ -104,7 +104,7 @@ impl RebuildSettings {
         match self.above {
             None => Ok(scene),
             Some(plane) => {
-                let clip = Change::Clip { plane, cap: true };
+                let clip = Change::Clip(change::Clip { plane, cap: true });
                 clip.check()?;
                 Ok(triangulated(clip.apply(scene, progress)?.0, progress)?)
             }

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Input, Nature, Operation, Output};
 use crate::{
-    Change, CutReport, EngineError, jury::Jury, maps, measured::made_report, proof::prove,
+    Change, CutReport, EngineError, change, jury::Jury, maps, measured::made_report, proof::prove,
     triangles::triangulated, uv::strip,
 };
 
@@ -102,7 +102,7 @@ fn in_the_same_space(
     source: &Mesh,
 ) -> Result<Mesh, EngineError> {
     let of_source = changes.iter().rev().find_map(|c| match c {
-        Change::Measure { space } => Some(*space),
+        Change::Measure(change::Measure { space }) => Some(*space),
         _ => None,
     });
     let own = space::of(extension, &low).space;
@@ -156,12 +156,12 @@ mod tests {
             }
             ball
         };
-        let changes = [Change::Measure {
+        let changes = [Change::Measure(change::Measure {
             space: Space {
                 unit_m: 0.01,
                 up: Up::Z,
             },
-        }];
+        })];
         let mut low = source.clone();
         let back = Space { unit_m, up }.to_scene().inverse();
         for p in &mut low.points {

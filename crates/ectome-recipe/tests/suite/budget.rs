@@ -20,7 +20,8 @@ fn a_shared_budget_beats_pro_rata_on_the_demo_scene_as_measured() {
     let mut sessions = Vec::new();
     let mut members = Vec::new();
     for asset in ectome_demo::ASSETS.iter().filter(|a| a.copies > 0) {
-        let scene = triangles::triangulated((asset.make)(), &Progress::new()).unwrap();
+        let scene = triangles::triangulated(ectome_demo::once::named(asset.file), &Progress::new())
+            .unwrap();
         let session = Session::new(scene, CutSettings::default(), None, &progress).unwrap();
         members.push(Member {
             curve: session.error_curve(),

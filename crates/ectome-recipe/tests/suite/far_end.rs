@@ -1,6 +1,6 @@
 //! What stands in for an asset far away and for collisions, against closed forms and the assets of Skerry Light.
 
-use ectome_demo::rope_winch;
+use ectome_demo::once::rope_winch;
 use ectome_formats::Scene;
 use ectome_mesh::{Fate, Progress, edit, measure, shapes};
 use ectome_recipe::{

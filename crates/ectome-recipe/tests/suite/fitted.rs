@@ -2,7 +2,7 @@
 //! the islands it is given.
 
 use ectome_compare::Judge;
-use ectome_demo::{figurehead, fog_bell, rope_winch};
+use ectome_demo::once::{figurehead, fog_bell, rope_winch};
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, edges};
 use ectome_recipe::triangles::triangulated;

@@ -4,7 +4,7 @@ use ectome_formats::{FileSet, Scene, glb};
 use ectome_mesh::{Mesh, Progress, islands, measure, topology::Topology, triangulate::triangulate};
 use ectome_recipe::{
     Change, CutSettings, Fate, FindingKind, Inspection, Plane, Recipe, Session, Target, Weld,
-    engine, picture, triangles,
+    change, engine, picture, triangles,
 };
 
 fn inspected(scene: &Scene) -> Inspection {
@@ -32,15 +32,15 @@ fn difference(a: &[u8], b: &[u8]) -> f64 {
 
 #[test]
 fn welding_the_kettle_closes_it_and_keeps_seams_and_picture() {
-    let kettle = ectome_demo::enamel_kettle();
+    let kettle = ectome_demo::once::enamel_kettle();
     let before = inspected(&kettle);
     assert!(count(&before, FindingKind::CoincidentPoints) > 1000);
-    let weld = Change::Weld {
+    let weld = Change::Weld(change::Weld {
         how: Weld {
             distance_m: 2e-5,
             ..Weld::default()
         },
-    };
+    });
     let (welded, done) = weld.apply(kettle.clone(), &Progress::new()).unwrap();
     let after = inspected(&welded);
     assert_eq!(count(&after, FindingKind::CoincidentPoints), 0);
@@ -60,7 +60,7 @@ fn welding_the_kettle_closes_it_and_keeps_seams_and_picture() {
 
 #[test]
 fn all_repeats_of_the_winch_are_found_and_none_is_false() {
-    let i = inspected(&ectome_demo::rope_winch());
+    let i = inspected(&ectome_demo::once::rope_winch());
     let mut groups: Vec<(usize, String)> = i
         .repeats
         .iter()
@@ -112,7 +112,8 @@ fn side_lengths(mesh: &Mesh, part: u32) -> Vec<i64> {
 
 #[test]
 fn repeats_are_cut_once_and_stored_once() {
-    let source = triangles::triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap();
+    let source =
+        triangles::triangulated(ectome_demo::once::rope_winch(), &Progress::new()).unwrap();
     let before = Topology::of(&source.mesh);
     let session = Session::new(
         source.clone(),
@@ -169,10 +170,10 @@ fn only_what_is_built_is_cut_and_the_rest_is_said() {
     let ropes: Vec<u32> = (0..i.objects.len() as u32)
         .filter(|&p| i.objects[p as usize].name.starts_with("rope"))
         .collect();
-    let fate = Change::Fate {
+    let fate = Change::Fate(change::Fate {
         parts: ropes,
         fate: Fate::Imprint,
-    };
+    });
     let recipe = Recipe::cut(
         "x",
         &[fate],
@@ -190,13 +191,13 @@ fn only_what_is_built_is_cut_and_the_rest_is_said() {
 
 #[test]
 fn n_gons_of_the_tide_plate_survive_intake_and_divide_cleanly() {
-    let plate = ectome_demo::tide_plate();
+    let plate = ectome_demo::once::tide_plate();
     let before = inspected(&plate);
     assert!(before.ngons > 30, "{}", before.ngons);
     let area = measure::area(&triangulate(&plate.mesh).0);
-    let divide = Change::DivideNgons {
+    let divide = Change::DivideNgons(change::DivideNgons {
         into: ectome_recipe::DivideInto::Quads,
-    };
+    });
     let (divided, done) = divide.apply(plate, &Progress::new()).unwrap();
     assert_eq!(done.count, before.ngons);
     let after = inspected(&divided);
@@ -228,15 +229,15 @@ fn repairs_agree_with_an_outside_library() {
         }
         t
     };
-    let kettle = ectome_demo::enamel_kettle();
+    let kettle = ectome_demo::once::enamel_kettle();
     check(&kettle.mesh, 177, 21, 0.006_170_279_9, Some(0.210_473_207));
-    let weld = Change::Weld {
+    let weld = Change::Weld(change::Weld {
         how: Weld {
             distance_m: 2e-5,
             across_seams: true,
             across_hard_edges: true,
         },
-    };
+    });
     let t = check(
         &made(kettle, &[weld]),
         3,
@@ -246,15 +247,15 @@ fn repairs_agree_with_an_outside_library() {
     );
     assert_eq!((t.open_edges, t.nonmanifold_edges), (0, 0), "watertight");
 
-    let horse = ectome_demo::figurehead();
+    let horse = ectome_demo::once::figurehead();
     check(&horse.mesh, 2, -9, 0.062_560_370_96, Some(1.439_968_496));
-    let clip = Change::Clip {
+    let clip = Change::Clip(change::Clip {
         plane: Plane {
             point: [0.0, 0.6, 0.0],
             normal: [0.0, 1.0, 0.0],
         },
         cap: true,
-    };
+    });
     check(
         &made(horse.clone(), &[clip]),
         2,
@@ -262,10 +263,13 @@ fn repairs_agree_with_an_outside_library() {
         0.042_802_026_28,
         Some(0.966_925_686_5),
     );
-    let t = Topology::of(&made(horse, &[Change::SplitNonManifold]));
+    let t = Topology::of(&made(
+        horse,
+        &[Change::SplitNonManifold(change::SplitNonManifold {})],
+    ));
     assert_eq!((t.open_edges, t.nonmanifold_edges), (0, 0));
 
-    let winch = triangulate(&ectome_demo::rope_winch().mesh).0;
+    let winch = triangulate(&ectome_demo::once::rope_winch().mesh).0;
     // The library fans its n-gons out from their first corner, which lays hollow ones over themselves: no area here.
     let t = check(&winch, 89, 150, 0.122_473_610_6, None);
     assert_eq!((t.open_edges, t.nonmanifold_edges), (0, 0), "watertight");

@@ -1,15 +1,12 @@
 //! Maps as recipes make them: textures carried over, parts that are only for the maps, refusals, and what a player will see.
 
-use std::sync::OnceLock;
-
 use ectome_formats::{Image, Library, Scene};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress};
 use ectome_recipe::{
-    Change, CutSettings, Manner, Recipe, Target, UvStep, Weld,
+    CutSettings, Manner, Recipe, Target, UvStep,
     built::only_built,
-    engine::{self, Stock},
+    engine,
     maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
-    triangles::triangulated,
 };
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;
@@ -490,70 +487,4 @@ fn a_recipe_bakes_and_its_chain_keeps_the_maps() {
         proof.shading_mean() > 0.5 && maps.with() < maps.without,
         "{maps:?}"
     );
-}
-
-/// What somebody does to a demo asset before it is cut for maps: small raised things are only for the maps, and what is torn is
-/// joined.
-fn made_ready(name: &str, source: &Scene) -> Vec<Change> {
-    let only_for_maps = |small: &dyn Fn(&str) -> bool| {
-        let parts = source.mesh.parts.iter().enumerate();
-        let parts = parts.filter(|(_, p)| small(&p.name)).map(|(i, _)| i as u32);
-        vec![Change::Fate {
-            parts: parts.collect(),
-            fate: Fate::Imprint,
-        }]
-    };
-    match name {
-        "enamel_kettle" => vec![
-            Change::Weld {
-                how: Weld {
-                    distance_m: 1e-4,
-                    ..Weld::default()
-                },
-            },
-            Change::DropFloaters { size_m: 0.04 },
-        ],
-        "tide_plate" => only_for_maps(&|p| p != "plate" && p != "enamel field"),
-        "rope_winch" => only_for_maps(&|p| p.starts_with("bolt")),
-        _ => Vec::new(),
-    }
-}
-
-/// What maps give back: at 1 % of the triangles, shading is at most half as far off as without them, and
-/// rays miss nothing.
-#[rstest]
-#[case::bell("fog_bell", 100)]
-#[case::post("mooring_post", 100)]
-#[case::figurehead("figurehead", 100)]
-// Of these one triangle in a hundred is no plate, no winch and no kettle any more: their outlines are off, which no map gives back.
-#[case::plate("tide_plate", 20)]
-#[case::winch("rope_winch", 10)]
-#[case::kettle("enamel_kettle", 10)]
-#[ignore = "takes a minute; recorded in docs/performance.md"]
-fn maps_give_back_what_the_cut_took(#[case] name: &str, #[case] part: u32) {
-    static RUN: OnceLock<()> = OnceLock::new();
-    RUN.get_or_init(|| println!("asset, triangles, shading without, with, misses %, seconds"));
-    let asset = ectome_demo::ASSETS.iter().find(|a| a.file == name).unwrap();
-    let files = asset.files().unwrap();
-    let set = ectome_formats::FileSet::new(files.iter().map(|(n, b)| (n.as_str(), &b[..])));
-    let progress = Progress::new();
-    let source = triangulated(set.import(&progress).unwrap(), &progress).unwrap();
-    let count = source.mesh.triangle_count();
-    let n = count as u32 / part;
-    let changes = made_ready(name, &source);
-    let recipe = Recipe::cut(name, &changes, Target::Triangles(n), CutSettings::default())
-        .with_uvs(UvStep::unwrap(Manner::Soft))
-        .with_maps(BakeSettings::of(vec![Kind::Normal], 2048));
-    let made = engine::run(&recipe, &set, &progress).unwrap();
-    let report = made.artefacts.iter().find(|a| a.kind == "bake").unwrap();
-    let report: BakeReport = serde_json::from_slice(&report.bytes).unwrap();
-    let (without, with) = (1.0 - report.shading_without, 1.0 - report.shading_with);
-    println!(
-        "{name}, {count} to {n}, {without:.5}, {with:.5}, {:.4}, {:.1}",
-        report.misses_percent, report.seconds_total
-    );
-    assert!(report.misses_percent <= 0.1, "{report:?}");
-    // Missed by the plate, whose numerals have upright walls that no ray onto it meets, and by the winch, whose cut is as good without
-    // maps as with them (docs/performance.md).
-    assert!(with <= 0.5 * without, "{with} of {without}");
 }

@@ -25,7 +25,7 @@ fn brief(delivery: Delivery, formats: &[&str]) -> Brief {
 }
 
 fn bell() -> Scene {
-    triangulated(ectome_demo::fog_bell(), &Progress::new()).unwrap()
+    triangulated(ectome_demo::once::fog_bell(), &Progress::new()).unwrap()
 }
 
 fn made(scene: &Scene, brief: &Brief, tiers: usize) -> Parcel {

@@ -129,7 +129,7 @@ fn attention_to_the_outline_is_seen_in_the_outline() {
         };
         let target = Target::Triangles(3_000);
         let (_, _, proven) = proven(
-            triangles::triangulated(ectome_demo::figurehead(), &Progress::new()).unwrap(),
+            triangles::triangulated(ectome_demo::once::figurehead(), &Progress::new()).unwrap(),
             settings,
             target,
         );

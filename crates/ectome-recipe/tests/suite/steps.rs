@@ -4,7 +4,7 @@ use ectome_formats::{FileSet, Scene, native};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Change, CutSettings, EngineError, Faces, Fate, LoopChoice, Manner, Recipe, Step,
-    Target, UvStep, Weld,
+    Target, UvStep, Weld, change,
     engine::{self, Stock},
     far_end::{CardSettings, HullSettings},
     maps::{BakeSettings, Kind},
@@ -90,20 +90,20 @@ fn settings() -> CutSettings {
 }
 
 fn weld() -> Change {
-    Change::Weld {
+    Change::Weld(change::Weld {
         how: Weld {
             distance_m: 0.12,
             ..Weld::default()
         },
-    }
+    })
 }
 
 /// The post is only baked into maps.
 fn imprinted() -> Change {
-    Change::Fate {
+    Change::Fate(change::Fate {
         parts: vec![1],
         fate: Fate::Imprint,
-    }
+    })
 }
 
 /// The address and the mesh of a fixture for every kind of step. When a mesh here changes, raise the version of its step

@@ -6,6 +6,7 @@ use ectome_recipe::{
     Change, CutSettings, EngineError, Fate, IslandMove, Manner, Packing, Recipe, SeamMark, Session,
     SheetSettings, Stacks, Target, UvChange, UvFault, UvReport, UvStep,
     built::only_built,
+    change,
     engine::{self, Stock},
     step::Operation,
     triangles::triangulated,
@@ -73,7 +74,7 @@ fn sound(report: &UvReport, padding: f64) {
 #[fixture]
 #[once]
 fn winch() -> Scene {
-    triangulated(ectome_demo::rope_winch(), &Progress::new()).unwrap()
+    triangulated(ectome_demo::once::rope_winch(), &Progress::new()).unwrap()
 }
 
 fn cut(scene: Scene, n: u32) -> Scene {
@@ -86,12 +87,12 @@ fn cut(scene: Scene, n: u32) -> Scene {
 }
 
 #[rstest]
-#[case::bell(ectome_demo::fog_bell(), Some(8000))]
-#[case::post(ectome_demo::mooring_post(), Some(6000))]
-#[case::figurehead(ectome_demo::figurehead(), Some(6000))]
-#[case::plate(ectome_demo::tide_plate(), None)]
-#[case::winch(ectome_demo::rope_winch(), None)]
-#[case::kettle(ectome_demo::enamel_kettle(), Some(6000))]
+#[case::bell(ectome_demo::once::fog_bell(), Some(8000))]
+#[case::post(ectome_demo::once::mooring_post(), Some(6000))]
+#[case::figurehead(ectome_demo::once::figurehead(), Some(6000))]
+#[case::plate(ectome_demo::once::tide_plate(), None)]
+#[case::winch(ectome_demo::once::rope_winch(), None)]
+#[case::kettle(ectome_demo::once::enamel_kettle(), Some(6000))]
 fn every_demo_asset_is_laid_out_soundly(#[case] scene: Scene, #[case] target: Option<u32>) {
     let scene = match target {
         Some(n) => cut(scene, n),
@@ -400,18 +401,18 @@ fn a_cut_goes_on_from_new_uvs() {
 #[test]
 fn a_priority_finds_its_part_after_a_join_and_an_omit() {
     let progress = Progress::new();
-    let mut scene = ectome_demo::rope_winch();
+    let mut scene = ectome_demo::once::rope_winch();
     let chosen = scene.mesh.parts.len() as u32 - 1;
     let name = scene.mesh.parts[chosen as usize].name.clone();
     let changes = [
-        Change::Join {
+        Change::Join(change::Join {
             parts: vec![0, 2],
             name: "frame".to_owned(),
-        },
-        Change::Fate {
+        }),
+        Change::Fate(change::Fate {
             parts: vec![1],
             fate: Fate::Omit,
-        },
+        }),
     ];
     for change in changes {
         scene = change.apply(scene, &progress).unwrap().0;

@@ -4,7 +4,7 @@ use ectome_formats::{Scene, Space, glb, native, space};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, Done, EngineError, ErrorCurve, FlatOutlook, Found,
-    Inspection, Kept, Mark, Outcome, Plan, Recipe, engine, far_end,
+    Inspection, Kept, Mark, Outcome, Plan, Recipe, change, engine, far_end,
     parcel::{self, files::File, sheet::Sheet},
     picture, sheets,
     thinned::thinned,
@@ -140,7 +140,7 @@ pub(super) fn run(task: &Task, progress: &Progress) -> Result<Made, EngineError>
             let mut read = None;
             if found.space != Space::default() {
                 read = Some(Box::new(Written::of(&scene)?));
-                let change = Change::Measure { space: found.space };
+                let change = Change::Measure(change::Measure { space: found.space });
                 let (measured, done) = change.apply(scene, progress)?;
                 scene = measured;
                 changes.push(change);

@@ -2,7 +2,7 @@
 //! old is made anew.
 
 use crate::common::{Fixture, sheet};
-use ectome_recipe::{Change, LoopChoice, Manner, Plane, UvStep};
+use ectome_recipe::{Change, LoopChoice, Manner, Plane, UvStep, change};
 use ectome_store::{
     artefact::kind,
     asset::Asset,
@@ -13,10 +13,10 @@ use ectome_store::{
 fn above(axis: usize, at: f32) -> Change {
     let (mut point, mut normal) = ([0.0; 3], [0.0; 3]);
     (point[axis], normal[axis]) = (at, 1.0);
-    Change::Clip {
+    Change::Clip(change::Clip {
         plane: Plane { point, normal },
         cap: false,
-    }
+    })
 }
 
 async fn tray(f: &Fixture, asset: &Asset) -> Vec<Candidate> {

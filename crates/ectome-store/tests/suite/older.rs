@@ -41,6 +41,7 @@ async fn rows_of_an_older_version_are_taken_over(
     #[values(1, 2, 3, 4, 5, 6, 7, 8, 9, 10)] version: i64,
 ) {
     let folder = tempfile::tempdir().unwrap();
+    ectome_testing::database::seed(&folder.path().join("database"));
     let server = PrivateServer::start(&folder.path().join("database"))
         .await
         .unwrap();

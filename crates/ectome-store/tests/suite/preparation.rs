@@ -1,17 +1,17 @@
 //! Changes before the cut: made, refused, taken back; and what an asset carries with it.
 
 use crate::common::{Fixture, sheet};
-use ectome_recipe::{Change, Fate, Plane, SplitBy};
+use ectome_recipe::{Change, Fate, Plane, SplitBy, change};
 use ectome_store::asset::{PassOn, Provenance, SourceFile};
 
 fn above(x: f32) -> Change {
-    Change::Clip {
+    Change::Clip(change::Clip {
         plane: Plane {
             point: [x, 0.0, 0.0],
             normal: [1.0, 0.0, 0.0],
         },
         cap: false,
-    }
+    })
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -60,14 +60,14 @@ async fn the_latest_wish_wins_and_fates_reach_the_rows() {
     let asset = f.asset("two", &two).await;
     f.work_off().await;
     let asset = f.store.asset(asset.id).await.unwrap();
-    let omit = Change::Fate {
+    let omit = Change::Fate(change::Fate {
         parts: vec![1],
         fate: Fate::Omit,
-    };
-    let split = Change::Split {
+    });
+    let split = Change::Split(change::Split {
         part: 0,
         by: SplitBy::Pieces,
-    };
+    });
     f.store.ask_for_preparation(&asset, &[split]).await.unwrap();
     f.store
         .ask_for_preparation(&asset, std::slice::from_ref(&omit))
@@ -93,7 +93,7 @@ async fn an_unlikely_size_is_read_in_a_likelier_unit_and_says_so() {
     let asset = f.asset("large", &sheet(60)).await;
     f.work_off().await;
     let asset = f.store.asset(asset.id).await.unwrap();
-    assert!(matches!(asset.preparation[..], [Change::Measure { .. }]));
+    assert!(matches!(asset.preparation[..], [Change::Measure(_)]));
     let found = asset.space.unwrap();
     assert!(
         !found.certain && found.reason.contains("centimetres"),

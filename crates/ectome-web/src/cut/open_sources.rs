@@ -65,7 +65,7 @@ impl OpenSources {
         asset: &Asset,
         change: Change,
     ) -> Result<Done, Failure> {
-        let measures = matches!(change, Change::Measure { .. });
+        let measures = matches!(change, Change::Measure(_));
         let changes: Vec<Change> = match measures {
             true => Vec::new(),
             false => asset.preparation.clone(),

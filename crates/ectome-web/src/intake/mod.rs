@@ -1,6 +1,6 @@
 //! The Intake step: what came, what is wrong with it, what was done about it.
 
-mod change_form;
+mod form_view;
 mod page;
 mod view;
 
@@ -9,6 +9,7 @@ use axum::{
     routing::{get, post},
 };
 
+pub use form_view::FieldView;
 pub use view::IntakeView;
 
 use crate::state::App;

@@ -6,10 +6,12 @@ use axum::{
     http::{HeaderMap, StatusCode, header},
     response::{Html, IntoResponse, Response},
 };
-use ectome_recipe::preparation::{appended, without};
+use ectome_recipe::{
+    Change,
+    preparation::{appended, without},
+};
 use ectome_store::asset::{PassOn, Provenance};
 
-use super::change_form::change;
 use crate::{
     extract::Path,
     failure::Failure,
@@ -28,9 +30,10 @@ pub async fn add(
 ) -> Result<Response, Failure> {
     let asset = ready_asset(&app, id).await?;
     let change = change(&fields)?;
-    let step = match change.names_parts() {
-        true => "parts",
-        false => "intake",
+    let step = if change.names_parts() {
+        "parts"
+    } else {
+        "intake"
     };
     let list = appended(
         asset.wanted.clone().unwrap_or(asset.preparation.clone()),
@@ -38,6 +41,15 @@ pub async fn add(
     );
     app.store.ask_for_preparation(&asset, &list).await?;
     Ok(stay_or_go(&headers, id, step))
+}
+
+/// The change that a form describes: the one its button asks for, or its own.
+fn change(fields: &Fields) -> Result<Change, Failure> {
+    let asked = match fields.text("instead") {
+        "" => fields.text("change"),
+        other => other,
+    };
+    Change::read(asked, fields).map_err(Failure::bad)
 }
 
 /// `POST /assets/{id}/changes/{at}/remove`: takes a change back.
@@ -127,8 +139,9 @@ pub async fn provenance(
 
 /// A page with scripts learns of the work by its events; a plain form is sent back.
 fn stay_or_go(headers: &HeaderMap, id: u64, step: &str) -> Response {
-    match headers.contains_key("hx-request") {
-        true => ([("hx-trigger", "asked")], StatusCode::NO_CONTENT).into_response(),
-        false => back(headers, id, step, None),
+    if headers.contains_key("hx-request") {
+        ([("hx-trigger", "asked")], StatusCode::NO_CONTENT).into_response()
+    } else {
+        back(headers, id, step, None)
     }
 }

@@ -1,15 +1,16 @@
 //! What the Intake step shows: counts, what is wrong and what repairs it, what was done, where it is from.
 
 use ectome_recipe::{
-    AdvisedFinding, Change, FindingKind, Inspection, Up,
+    AdvisedFinding, Change, FindingKind, Inspection,
+    change::Offer,
     finding::noun,
     plan::{Act, Line},
     preparation::Sizes,
 };
 use ectome_store::asset::{Asset, PassOn, Provenance};
 
+use super::form_view::FormView;
 use crate::{asset::rows::Rows, failure::Failure, state::App, words};
-use ectome_formats::space::UNITS;
 
 /// A finding as a line.
 pub struct FindingLine {
@@ -33,24 +34,6 @@ pub struct ChangeLine {
     pub sentence: String,
 }
 
-/// Figures that the forms start with.
-pub struct Defaults {
-    pub weld_mm: String,
-    pub hole_mm: String,
-    pub floater_mm: String,
-    /// A point in the middle, a little above the lowest.
-    pub plane: [String; 3],
-    pub plane_low: String,
-}
-
-/// The unit and axis forms.
-pub struct SpaceView {
-    pub units: Vec<(&'static str, bool)>,
-    pub ups: Vec<(&'static str, &'static str, bool)>,
-    pub reason: String,
-    pub guessed: bool,
-}
-
 /// The Intake step.
 pub struct IntakeView {
     pub facts: Vec<(String, String)>,
@@ -61,12 +44,11 @@ pub struct IntakeView {
     /// The last plan asked for more than the repairs that could not be made.
     pub has_rest: bool,
     pub fault: Option<String>,
-    pub defaults: Defaults,
-    pub space: SpaceView,
+    /// The forms of changes, in the order in which they are offered.
+    pub forms: Vec<FormView>,
     pub provenance: Provenance,
     pub pass_on: [(&'static str, &'static str, bool); 3],
     pub materials: Vec<String>,
-    pub uv_sets: usize,
     pub files: Vec<FileLine>,
 }
 
@@ -77,6 +59,11 @@ pub struct FileLine {
 }
 
 impl IntakeView {
+    /// The form that repairs a finding, if one does.
+    pub fn form(&self, word: &str) -> Option<&FormView> {
+        self.forms.iter().find(|f| f.word == word)
+    }
+
     /// Gathers it.
     ///
     /// # Errors
@@ -102,8 +89,6 @@ impl IntakeView {
 }
 
 fn intake_view(asset: &Asset, i: &Inspection, files: Vec<FileLine>) -> IntakeView {
-    let sizes = Sizes::of(i);
-    let mm = |m: f32| trimmed(f64::from(m) * 1e3);
     IntakeView {
         facts: facts(i),
         findings: i.findings.iter().enumerate().map(finding_line).collect(),
@@ -124,14 +109,7 @@ fn intake_view(asset: &Asset, i: &Inspection, files: Vec<FileLine>) -> IntakeVie
         pending: asset.wanted.is_some(),
         fault: asset.preparation_fault.clone(),
         has_rest: false,
-        defaults: Defaults {
-            weld_mm: mm(sizes.weld_m),
-            hole_mm: mm(sizes.hole_m),
-            floater_mm: mm(sizes.floater_m),
-            plane: sizes.middle_m.map(|v| trimmed(f64::from(v))),
-            plane_low: trimmed(f64::from(sizes.low_m)),
-        },
-        space: space_view(asset),
+        forms: forms(asset, i),
         provenance: asset.provenance.clone(),
         pass_on: [
             (PassOn::Unknown, "not known"),
@@ -140,41 +118,31 @@ fn intake_view(asset: &Asset, i: &Inspection, files: Vec<FileLine>) -> IntakeVie
         ]
         .map(|(p, says)| (p.word(), says, asset.provenance.may_pass_on == p)),
         materials: i.materials.clone(),
-        uv_sets: i.uv_sets,
         files,
     }
 }
 
-/// A number for a field: three figures, no zeros behind the point.
-fn trimmed(v: f64) -> String {
-    let digits = (2 - v.abs().max(1e-9).log10().floor() as i32).clamp(0, 6) as usize;
-    let text = format!("{v:.digits$}");
-    match text.contains('.') {
-        true => text.trim_end_matches('0').trim_end_matches('.').to_owned(),
-        false => text,
-    }
-}
-
-fn space_view(asset: &Asset) -> SpaceView {
+fn forms(asset: &Asset, i: &Inspection) -> Vec<FormView> {
     let chosen = asset.preparation.iter().find_map(|c| match c {
-        Change::Measure { space } => Some(*space),
+        Change::Measure(m) => Some(m.space),
         _ => None,
     });
-    let space = chosen.unwrap_or_default();
-    SpaceView {
-        units: UNITS
-            .iter()
-            .map(|&(name, m)| (name, (m - space.unit_m).abs() < 1e-6))
-            .collect(),
-        ups: [("y", "Y", Up::Y), ("z", "Z", Up::Z), ("x", "X", Up::X)]
-            .map(|(value, name, up)| (value, name, up == space.up))
-            .into(),
-        reason: asset
-            .space
-            .as_ref()
-            .map_or_else(String::new, |f| f.reason.clone()),
-        guessed: asset.space.as_ref().is_some_and(|f| !f.certain),
-    }
+    let because = asset.space.as_ref().map_or_else(String::new, |found| {
+        if found.certain {
+            found.reason.clone()
+        } else {
+            format!("{} A guess: change it if it is wrong.", found.reason)
+        }
+    });
+    let offer = Offer {
+        sizes: Sizes::of(i),
+        materials: &i.materials,
+        uv_sets: i.uv_sets,
+        space: chosen.unwrap_or_default(),
+        space_because: &because,
+    };
+    let forms = Change::forms(&offer).into_iter();
+    forms.map(|(word, form)| FormView::of(word, form)).collect()
 }
 
 fn finding_line((number, f): (usize, &AdvisedFinding)) -> FindingLine {
@@ -233,18 +201,4 @@ fn facts(i: &Inspection) -> Vec<(String, String)> {
         facts.push((name.to_owned(), format!("{} × {}", t.width, t.height)));
     }
     facts
-}
-
-#[cfg(test)]
-mod tests {
-    use super::trimmed;
-
-    #[test]
-    fn figures_in_fields_are_short() {
-        assert_eq!(trimmed(0.123456), "0.123");
-        assert_eq!(trimmed(1500.0), "1500");
-        assert_eq!(trimmed(0.5), "0.5");
-        assert_eq!(trimmed(-12.34), "-12.3");
-        assert_eq!(trimmed(0.0), "0");
-    }
 }

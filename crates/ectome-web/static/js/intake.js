@@ -1,4 +1,4 @@
-// The Intake step: shows findings on the stage, ties the clip plane to its form.
+// The Intake step: shows findings on the stage, ties planes to their forms.
 
 export class Intake {
   constructor(stage) {
@@ -11,11 +11,11 @@ export class Intake {
       if (turn) this.#turn(turn);
     });
     document.addEventListener('toggle', (event) => {
-      if (event.target.matches?.('[data-repair=clip]')) this.#tie(event.target);
+      if (event.target.querySelector?.(':scope > [data-holds-plane]')) this.#tie(event.target);
     }, true);
     document.addEventListener('input', (event) => {
-      const clip = event.target.closest('[data-repair=clip]');
-      if (clip) this.#tie(clip);
+      const form = event.target.closest('[data-holds-plane]');
+      if (form) this.#tie(form.parentElement);
     });
     document.addEventListener('htmx:responseError', (event) => {
       const line = event.detail.elt.closest?.('.repair')?.querySelector('.preview');
@@ -46,7 +46,7 @@ export class Intake {
       this.stage.setMarks([]);
     }
     this.#restore();
-    this.#tie(document.querySelector('[data-repair=clip][open]'));
+    this.#tie(document.querySelector('details[open]:has(> [data-holds-plane])'));
   }
 
   /** The column is drawn anew whenever work ends: what is open and typed must not be lost by that. */
@@ -90,17 +90,17 @@ export class Intake {
     if (answer?.ok && this.shown === number) this.stage.setMarks(await answer.json());
   }
 
-  #fields(clip) {
-    return ['px', 'py', 'pz', 'nx', 'ny', 'nz'].map((name) => clip.querySelector(`[name=${name}]`));
+  #fields(details) {
+    return ['px', 'py', 'pz', 'nx', 'ny', 'nz'].map((name) => details.querySelector(`[name=${name}]`));
   }
 
-  /** Shows the plane of an open clip form; a drag on the stage writes its place into the form. */
-  #tie(clip) {
-    if (!clip?.open) {
+  /** Shows the plane of an open form; a drag on the stage writes its place into the form. */
+  #tie(details) {
+    if (!details?.open) {
       this.stage.setPlane(null);
       return;
     }
-    const fields = this.#fields(clip);
+    const fields = this.#fields(details);
     const values = fields.map((f) => Number(f.value.replace(',', '.')));
     if (values.some(Number.isNaN) || values.slice(3).every((v) => v === 0)) return;
     this.stage.setPlane({ point: values.slice(0, 3), normal: values.slice(3) }, (point, normal) => {
@@ -109,12 +109,12 @@ export class Intake {
   }
 
   #turn(button) {
-    const clip = button.closest('[data-repair=clip]');
-    const fields = this.#fields(clip);
+    const details = button.closest('details');
+    const fields = this.#fields(details);
     const axis = 'xyz'.indexOf(button.dataset.plane);
     fields.slice(3).forEach((field, k) => {
       field.value = axis < 0 ? String(-Number(field.value) || 0) : String(Number(k === axis));
     });
-    this.#tie(clip);
+    this.#tie(details);
   }
 }

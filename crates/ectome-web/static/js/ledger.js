@@ -86,7 +86,7 @@ export class Ledger {
       ? `${this.chosen.size} ${this.chosen.size === 1 ? 'part' : 'parts'} chosen, ${grouped(sum)} triangles`
       : 'No part chosen';
     document.getElementById('chosen-says').textContent = says;
-    document.querySelectorAll('#chosen-tools [name=do]').forEach((b) => { b.disabled = !this.chosen.size; });
+    document.querySelectorAll('#chosen-tools [name=change]').forEach((b) => { b.disabled = !this.chosen.size; });
     const built = [...this.hidden].filter((p) => parts[p]?.fate === 'build').length;
     document.getElementById('hidden-says').textContent = built
       ? `${built} of the built parts are hidden on the stage and ship all the same.` : '';

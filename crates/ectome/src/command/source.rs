@@ -8,7 +8,7 @@ use ectome_formats::{
     space::{self, UNITS},
 };
 use ectome_mesh::Progress;
-use ectome_recipe::{Change, Done, Space, Up, built, listed, preparation::appended};
+use ectome_recipe::{Change, Done, Space, Up, built, change, listed, preparation::appended};
 
 use super::failure::Failure;
 use crate::{input::Input, output::remark};
@@ -78,9 +78,9 @@ impl HowArgs {
                 Axis::Y => Up::Y,
                 Axis::Z => Up::Z,
             };
-            list.push(Change::Measure {
+            list.push(Change::Measure(change::Measure {
                 space: Space { unit_m, up },
-            });
+            }));
         }
         if let Some(path) = &self.steps {
             // As on the pages: a later decision about the same part replaces an earlier one.

@@ -46,7 +46,7 @@ pub struct Unwrap {
     /// How many sheets.
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=16))]
     sheets: u32,
-    /// How several sheets are told apart: a material for each, or tiles side by side.
+    /// How several sheets are told apart: a material for each, or UDIM tiles side by side along U.
     #[arg(long, default_value = "materials")]
     sheets_as: SheetsArg,
     /// Equal parts share one place, mirror images too.
@@ -87,7 +87,8 @@ enum LayoutArg {
 #[derive(Clone, Copy, ValueEnum)]
 enum SheetsArg {
     Materials,
-    Tiles,
+    #[value(alias = "tiles")]
+    Udim,
 }
 
 #[derive(Clone, Copy, ValueEnum)]
@@ -162,7 +163,7 @@ impl Unwrap {
         if let Some(out) = &self.out {
             let sheets_as = match self.sheets_as {
                 SheetsArg::Materials => SheetsAs::Materials,
-                SheetsArg::Tiles => SheetsAs::Tiles,
+                SheetsArg::Udim => SheetsAs::Tiles,
             };
             output::scene(
                 out,

@@ -5,6 +5,8 @@ mod cli;
 mod far_end;
 mod hierarchy;
 mod hostile;
+mod interrupted;
 mod merge;
+mod options;
 mod rebuild;
 mod run;

@@ -44,7 +44,7 @@ fn winch(folder: &Path) -> PathBuf {
     let path = folder.join("winch.glb");
     let naming = glb::Options::default();
     let scene = ectome_recipe::triangles::triangulated(
-        ectome_demo::rope_winch(),
+        ectome_demo::once::rope_winch(),
         &ectome_mesh::Progress::new(),
     );
     std::fs::write(&path, glb::write(&scene.unwrap(), &naming).unwrap()).unwrap();

@@ -34,6 +34,7 @@ impl Fixture {
     /// The same where so many bytes of the disk shall stay free.
     pub async fn with_reserve(reserve: u64) -> Self {
         let folder = tempfile::tempdir().unwrap();
+        ectome_testing::database::seed(&folder.path().join("database"));
         let server = PrivateServer::start(&folder.path().join("database"))
             .await
             .unwrap();

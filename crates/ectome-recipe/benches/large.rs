@@ -1,15 +1,13 @@
 //! A source too large to be analysed at once goes through a session block by block. Slow: a minute and two gigabytes.
 //!
-//! `cargo test --workspace --test suite large:: -- --ignored --nocapture`
+//! `cargo bench -p ectome-recipe --bench large`
 
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, shapes, topology::Topology};
 use ectome_recipe::{CutSettings, Session, Target};
 
 /// Closed form: a point of a torus is as far from its ring as the tube is thick.
-#[test]
-#[ignore = "slow: eight million triangles"]
-fn eight_million_triangles_come_down_through_a_session() {
+fn main() {
     const RING: f32 = 1.0;
     const TUBE: f32 = 0.35;
     let mesh = shapes::torus(RING, TUBE, 2900, 1440);

@@ -1,7 +1,7 @@
 //! How long intake takes over sources that are small but hard: fans round one point, doubled faces, one large polygon, thousands of parts.
 //! To be read, since times differ from machine to machine; docs/performance.md records them.
 //!
-//! `cargo test --workspace --test suite slow_sources:: -- --ignored --nocapture`
+//! `cargo bench -p ectome-recipe --bench hard_sources`
 
 use std::{f32::consts::TAU, fmt::Write as _, time::Instant};
 
@@ -27,9 +27,10 @@ fn polygon(n: usize, spiky: bool) -> String {
     let mut text = String::new();
     for i in 0..n {
         let a = TAU * i as f32 / n as f32;
-        let r = match spiky {
-            true => 1.0 + (i * 7919 % 104_729) as f32 / 200_000.0,
-            false => 1.0 + 0.1 * (20.0 * a).sin(),
+        let r = if spiky {
+            1.0 + (i * 7919 % 104_729) as f32 / 200_000.0
+        } else {
+            1.0 + 0.1 * (20.0 * a).sin()
         };
         let _ = writeln!(text, "v {} {} 0", r * a.cos(), r * a.sin());
     }
@@ -81,9 +82,7 @@ fn doubled(n: usize) -> String {
     text
 }
 
-#[test]
-#[ignore = "to be read: prints times"]
-fn small_but_hard() {
+fn main() {
     let sources = [
         ("10 000 triangles round one point", fan(10_000)),
         ("100 000 triangles round one point", fan(100_000)),

@@ -1,4 +1,6 @@
-//! How long work goes on after it was asked to stop.
+//! How long work goes on after it was asked to stop: the waits in milliseconds over a source of 1.7 million triangles (for UVs over a
+//! torus of 60 000, whose islands are large), each with the fraction at which the work was stopped. To be read, since times differ from
+//! machine to machine; takes ten minutes. A word measures that alone: `cargo bench -p ectome-recipe --bench stopping -- rebuild`.
 
 use std::{
     sync::mpsc,
@@ -13,23 +15,15 @@ use ectome_recipe::{
     rebuild::{RebuildSettings, rebuilt},
     triangles,
 };
-use rstest::rstest;
 
 /// Stops work at so many moments, spread over its length.
 const MOMENTS: u32 = 12;
 
-/// The waits in milliseconds over a source of 1.7 million triangles, for UVs over a torus of 60 000 whose islands are large, with the fraction at which the work was stopped: to be read, since
-/// times differ from machine to machine. `cargo test --release -p ectome-recipe --test suite stopping:: -- --ignored --nocapture --test-threads 1`.
-#[rstest]
-#[case("rebuild")]
-#[case("hulls")]
-#[case("cards")]
-#[case("uvs")]
-#[ignore = "takes minutes"]
-fn stopping_a_heavy_source(#[case] what: &'static str) {
-    let source = match what {
-        "uvs" => shapes::torus(1.0, 0.4, 300, 100).into(),
-        _ => triangles::triangulated(ectome_demo::wreck_shelf(), &Progress::new()).unwrap(),
+fn stopped(what: &'static str) {
+    let source = if what == "uvs" {
+        shapes::torus(1.0, 0.4, 300, 100).into()
+    } else {
+        triangles::triangulated(ectome_demo::once::wreck_shelf(), &Progress::new()).unwrap()
     };
     let source = std::sync::Arc::new(source);
     let begin = || {
@@ -77,4 +71,14 @@ fn stopping_a_heavy_source(#[case] what: &'static str) {
         "{what}: {:.1} s in all, then waits: {waits:?}",
         whole.as_secs_f64()
     );
+}
+
+fn main() {
+    let asked: Vec<String> = std::env::args().skip(1).collect();
+    for what in ["rebuild", "hulls", "cards", "uvs"] {
+        let mut named = asked.iter().filter(|a| !a.starts_with('-')).peekable();
+        if named.peek().is_none() || named.any(|a| a == what) {
+            stopped(what);
+        }
+    }
 }
