@@ -81,7 +81,6 @@ impl Reaches {
 }
 
 fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Matching) -> Reaches {
-    let count = low.points.len();
     let diagonal = measure::bounds(low).diagonal();
     let high = nearest::SurfaceIndex::of(source);
     // From the low mesh: its corners, and places on its faces.
@@ -118,37 +117,7 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Ma
     let found = near.nearest_each(&places).into_iter().flatten();
     let back: Vec<(u32, f32)> = found.map(|n| (n.face, n.distance)).collect();
     back.iter().for_each(|&(f, d)| raise(f as usize, d));
-    // To the neighbours at their largest, then smoothed.
-    let around = |values: &[f32], join: fn(f32, f32) -> f32| {
-        let mut out = values.to_vec();
-        for f in 0..low.face_count() {
-            let p = low.triangle_points(f).map(|p| p as usize);
-            let joined = p.iter().map(|&p| values[p]).reduce(join).unwrap_or(0.0);
-            p.iter().for_each(|&p| out[p] = join(out[p], joined));
-        }
-        out
-    };
-    let largest = around(&apart, f32::max);
-    let mut sums = vec![(0.0f32, 0.0f32); count];
-    for f in 0..low.face_count() {
-        let p = low.triangle_points(f).map(|p| p as usize);
-        let mean = p.iter().map(|&p| largest[p]).sum::<f32>() / 3.0;
-        p.iter().for_each(|&p| {
-            sums[p].0 += mean;
-            sums[p].1 += 1.0;
-        });
-    }
-    let wanted: Vec<f32> = (0..count)
-        .map(|p| {
-            let mean = if sums[p].1 > 0.0 {
-                sums[p].0 / sums[p].1
-            } else {
-                0.0
-            };
-            // Never less than what was measured here.
-            (mean.max(apart[p]) * ROOM + LEAST * diagonal) * scale
-        })
-        .collect();
+    let wanted = smoothed(low, &apart, diagonal, scale);
     // Never to another side of the low mesh; where parts are matched, to one that is baked from the same.
     let groups = match matching {
         Matching::All => &[][..],
@@ -188,4 +157,41 @@ fn automatic(source: &Mesh, low: &Mesh, frame: &Frame, scale: f32, matching: &Ma
             within,
         }),
     }
+}
+
+/// The reach at each point of the low mesh: what was measured around it, to the neighbours at its largest and then smoothed, so that rays
+/// of neighbours do not cross.
+fn smoothed(low: &Mesh, apart: &[f32], diagonal: f32, scale: f32) -> Vec<f32> {
+    let count = low.points.len();
+    // To the neighbours at their largest, then smoothed.
+    let around = |values: &[f32], join: fn(f32, f32) -> f32| {
+        let mut out = values.to_vec();
+        for f in 0..low.face_count() {
+            let p = low.triangle_points(f).map(|p| p as usize);
+            let joined = p.iter().map(|&p| values[p]).reduce(join).unwrap_or(0.0);
+            p.iter().for_each(|&p| out[p] = join(out[p], joined));
+        }
+        out
+    };
+    let largest = around(apart, f32::max);
+    let mut sums = vec![(0.0f32, 0.0f32); count];
+    for f in 0..low.face_count() {
+        let p = low.triangle_points(f).map(|p| p as usize);
+        let mean = p.iter().map(|&p| largest[p]).sum::<f32>() / 3.0;
+        p.iter().for_each(|&p| {
+            sums[p].0 += mean;
+            sums[p].1 += 1.0;
+        });
+    }
+    (0..count)
+        .map(|p| {
+            let mean = if sums[p].1 > 0.0 {
+                sums[p].0 / sums[p].1
+            } else {
+                0.0
+            };
+            // Never less than what was measured here.
+            (mean.max(apart[p]) * ROOM + LEAST * diagonal) * scale
+        })
+        .collect()
 }

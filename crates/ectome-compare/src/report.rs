@@ -9,7 +9,7 @@ use serde::Serialize;
 
 use crate::{
     density,
-    deviation::{self, Distances, Points},
+    deviation::{self, Deviation, Distances, Points},
     error::CompareError,
     flipped, normals, outline,
     seam_drift::{self, Outlines},
@@ -183,6 +183,32 @@ pub struct Counted {
     pub worst_at_m: [f32; 3],
     /// The furthest that one outline leaves the other, in metres.
     pub outline_worst_m: f64,
+}
+
+impl VanishedPiece {
+    fn of(piece: &vanished::Vanished) -> Self {
+        Self {
+            at_m: piece.at.to_array(),
+            size_mm: f64::from(piece.size_m) * 1e3,
+            face: piece.face,
+        }
+    }
+}
+
+impl Counted {
+    fn of(there: &Deviation, back: &Deviation, outline: &outline::Outline) -> Self {
+        let worst = if there.max_m >= back.max_m {
+            there
+        } else {
+            back
+        };
+        Self {
+            deviation_mean_mm: (there.mean_m + back.mean_m) / 2.0 * 1e3,
+            deviation_max_mm: worst.max_m * 1e3,
+            worst_at_m: worst.worst.to_array(),
+            outline_worst_m: outline.worst().map_or(0.0, |v| v.worst_m),
+        }
+    }
 }
 
 /// The size of picture in whose pixels outlines are reported.
@@ -366,23 +392,8 @@ impl Judge {
             deviation_max_mm: max * 1e3,
             deviation_mean_percent_of_diagonal: mean / d * 100.0,
             deviation_max_percent_of_diagonal: max / d * 100.0,
-            vanished: gone
-                .iter()
-                .map(|v| VanishedPiece {
-                    at_m: v.at.to_array(),
-                    size_mm: f64::from(v.size_m) * 1e3,
-                    face: v.face,
-                })
-                .collect(),
-            counted: Counted {
-                deviation_mean_mm: (counted_there.mean_m + back.mean_m) / 2.0 * 1e3,
-                deviation_max_mm: counted_there.max_m.max(back.max_m) * 1e3,
-                worst_at_m: match counted_there.max_m >= back.max_m {
-                    true => counted_there.worst.to_array(),
-                    false => back.worst.to_array(),
-                },
-                outline_worst_m: counted_outline.worst().map_or(0.0, |v| v.worst_m),
-            },
+            vanished: gone.iter().map(VanishedPiece::of).collect(),
+            counted: Counted::of(&counted_there, &back, &counted_outline),
             flipped_faces,
             uv_drift_mean_texels: slip.map(|s| s.mean * TEXELS),
             uv_drift_max_texels: slip.map(|s| s.max * TEXELS),

@@ -85,25 +85,8 @@ pub fn rope_winch() -> Scene {
         Polygons::drawn_out(&bed, 1.0, 12).mapped(|p| Vec3::new(p.z - 0.5, p.y + 0.05, -p.x)),
         2,
     );
-    let mut drum = vec![
-        (0.03, -0.33),
-        (0.19, -0.33),
-        (0.2, -0.325),
-        (0.2, -0.305),
-        (0.19, -0.3),
-        (0.13, -0.295),
-    ];
-    drum.extend((0..=24).map(|k| (0.12, -0.29 + 0.58 * k as f32 / 24.0)));
-    drum.extend([
-        (0.13, 0.295),
-        (0.19, 0.3),
-        (0.2, 0.305),
-        (0.2, 0.325),
-        (0.19, 0.33),
-        (0.03, 0.33),
-    ]);
     let along = Affine3A::from_translation(axle + Vec3::Y * 0.05) * lying();
-    add("drum", turned(&drum, 64).moved(along), 0);
+    add("drum", turned(&drum_profile(), 64).moved(along), 0);
     add(
         "axle",
         turned(
@@ -132,30 +115,15 @@ pub fn rope_winch() -> Scene {
             * Affine3A::from_quat(Quat::from_rotation_y(FRAC_PI_2));
         add(&format!("crank {name}"), crank().moved(mirror * handle), 0);
         let grip = Affine3A::from_translation(Vec3::new(0.53, 0.59, -0.3)) * lying();
-        let profile = [
-            (0.012, -0.06),
-            (0.018, -0.055),
-            (0.02, 0.0),
-            (0.018, 0.055),
-            (0.012, 0.06),
-        ];
         add(
             &format!("grip {name}"),
-            turned(&profile, 24).moved(mirror * grip),
+            turned(&GRIP, 24).moved(mirror * grip),
             2,
         );
         let wheel = Affine3A::from_translation(Vec3::new(0.33, 0.57, 0.0)) * lying();
-        let profile = [
-            (0.035, -0.012),
-            (0.2, -0.012),
-            (0.205, -0.008),
-            (0.205, 0.008),
-            (0.2, 0.012),
-            (0.035, 0.012),
-        ];
         add(
             &format!("wheel {name}"),
-            turned(&profile, 96).moved(mirror * wheel),
+            turned(&WHEEL, 96).moved(mirror * wheel),
             1,
         );
         for k in 0..TEETH {
@@ -190,17 +158,62 @@ pub fn rope_winch() -> Scene {
     }
     Scene {
         mesh: builder.finish(),
-        library: Library {
-            materials: vec![
-                material("bright iron", [0.42, 0.43, 0.44], 0.8, 0.45),
-                material("green paint", [0.05, 0.17, 0.12], 0.0, 0.5),
-                material("oak", [0.30, 0.19, 0.10], 0.0, 0.8),
-                material("hemp", [0.48, 0.38, 0.22], 0.0, 0.95),
-            ],
-            ..Library::default()
-        },
+        library: library(),
         copyright: Some(crate::NOTICE.into()),
         ..Scene::default()
+    }
+}
+
+/// Half the outline of a wheel: distances from its axle, and places along it.
+const WHEEL: [(f32, f32); 6] = [
+    (0.035, -0.012),
+    (0.2, -0.012),
+    (0.205, -0.008),
+    (0.205, 0.008),
+    (0.2, 0.012),
+    (0.035, 0.012),
+];
+
+/// The same of a grip.
+const GRIP: [(f32, f32); 5] = [
+    (0.012, -0.06),
+    (0.018, -0.055),
+    (0.02, 0.0),
+    (0.018, 0.055),
+    (0.012, 0.06),
+];
+
+/// Half the outline of the drum with its two flanges: distances from the axle, and places along it.
+fn drum_profile() -> Vec<(f32, f32)> {
+    let mut drum = vec![
+        (0.03, -0.33),
+        (0.19, -0.33),
+        (0.2, -0.325),
+        (0.2, -0.305),
+        (0.19, -0.3),
+        (0.13, -0.295),
+    ];
+    drum.extend((0..=24).map(|k| (0.12, -0.29 + 0.58 * k as f32 / 24.0)));
+    drum.extend([
+        (0.13, 0.295),
+        (0.19, 0.3),
+        (0.2, 0.305),
+        (0.2, 0.325),
+        (0.19, 0.33),
+        (0.03, 0.33),
+    ]);
+    drum
+}
+
+fn library() -> Library {
+    Library {
+        materials: vec![
+            material("bright iron", [0.42, 0.43, 0.44], 0.8, 0.45),
+            material("green paint", [0.05, 0.17, 0.12], 0.0, 0.5),
+            material("oak", [0.30, 0.19, 0.10], 0.0, 0.8),
+            material("hemp", [0.48, 0.38, 0.22], 0.0, 0.95),
+        ],
+        ..Library::default()
     }
 }
 

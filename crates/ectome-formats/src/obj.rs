@@ -8,7 +8,7 @@ use std::{
     sync::Mutex,
 };
 
-use ectome_mesh::{MeshBuilder, Primitive};
+use ectome_mesh::{Mesh, MeshBuilder, Primitive};
 use ectome_texture::srgb::to_linear;
 use glam::{Affine3A, Vec2, Vec3};
 use serde_json::{Value, json};
@@ -104,6 +104,23 @@ pub fn read(
     let has_uv = models.iter().any(|m| !m.mesh.texcoord_indices.is_empty());
     let library = library(&materials, files, has_uv, &mut notes);
 
+    let mesh = geometry(file, &models, materials.len(), reading)?;
+    mesh.check().map_err(|e| damaged(e.to_string()))?;
+    Ok(Scene {
+        mesh,
+        library,
+        notes,
+        ..Scene::default()
+    })
+}
+
+/// The objects of a file as parts, each piece with its material.
+fn geometry(
+    file: &str,
+    models: &[tobj::Model],
+    materials: usize,
+    reading: &Reading,
+) -> Result<Mesh, FormatError> {
     let mut builder = MeshBuilder::new();
     let mut last: Option<&str> = None;
     let mut faces = 0;
@@ -121,8 +138,11 @@ pub fn read(
             builder.part(name, Affine3A::IDENTITY);
             last = Some(&model.name);
         }
-        let primitive = primitive(&model.mesh, materials.len())
-            .map_err(|fault| damaged(format!("{fault} in object {}", model.name)))?;
+        let primitive =
+            primitive(&model.mesh, materials).map_err(|fault| FormatError::Damaged {
+                file: file.to_owned(),
+                fault: format!("{fault} in object {}", model.name),
+            })?;
         faces += primitive.face_sizes.len();
         builder.primitive(primitive);
     }
@@ -131,14 +151,7 @@ pub fn read(
             file: file.to_owned(),
         });
     }
-    let mesh = builder.finish();
-    mesh.check().map_err(|e| damaged(e.to_string()))?;
-    Ok(Scene {
-        mesh,
-        library,
-        notes,
-        ..Scene::default()
-    })
+    Ok(builder.finish())
 }
 
 /// The first line of a face with a number that the parser cannot count with: one that reaches back before the first entry, or

@@ -194,8 +194,19 @@ pub(crate) fn of(cells: &Cells, progress: &Progress) -> Result<Patches, Cancelle
                 .push((corner(cell, inside), corner(cell, outside)));
         }
     }
+    let quads = quads(&mixed, &signs, &own, &first);
+    Ok(Patches { crossings, quads })
+}
+
+/// The quads around the edges of the grid that the surface crosses.
+fn quads(
+    mixed: &[Key],
+    signs: &impl Fn(Key) -> [bool; 8],
+    own: &HashMap<Key, ([u8; 12], u8)>,
+    first: &HashMap<Key, u32>,
+) -> Vec<[u32; 4]> {
     let mut quads = Vec::new();
-    for &cell in &mixed {
+    for &cell in mixed {
         // The three edges that begin at the cell's first corner; every edge of the grid is one of these of some cell.
         let s = signs(cell);
         for axis in 0..3 {
@@ -218,7 +229,7 @@ pub(crate) fn of(cells: &Cells, progress: &Progress) -> Result<Patches, Cancelle
             }
         }
     }
-    Ok(Patches { crossings, quads })
+    quads
 }
 
 #[cfg(test)]

@@ -8,7 +8,8 @@ use ectome_formats::Scene;
 use ectome_intake::repair::weld::Weld;
 use ectome_mesh::{Fate, Progress};
 use ectome_recipe::{
-    Change, CutSettings, Manner, Recipe, Target, UvStep, engine,
+    Change, CutSettings, Manner, Recipe, Target, UvStep, change,
+    engine::{self, Stock},
     maps::{BakeReport, BakeSettings, Kind},
     triangles::triangulated,
 };

@@ -354,16 +354,6 @@ mod tests {
         assert!((brief.switch_distance_m(0.01) - 5.0).abs() < 1e-9);
     }
 
-    #[test]
-    fn the_documented_toml_reads() {
-        let text = "name = \"Headset, environment piece\"\nscreen_height_px = 1832\n\
-            vertical_fov_deg = 96\ntexture_px = 2048\ntexels_per_metre = 512\nmaterials = 2\n\
-            maps = [\"normal\", \"occlusion\", \"base_colour\"]\ngreen = \"up\"\n[[tier]]\n\
-            triangles = 6000\nnearest_m = 1.0\noutline_px = 2.0\n";
-        let brief = Brief::from_toml(text).unwrap();
-        assert_eq!(brief.tiers[0].triangles, 6000);
-    }
-
     #[rstest]
     #[case("name = \"x\"\ntier = []\n", "has no tier")]
     #[case(

@@ -56,6 +56,7 @@ mod session;
 mod shading;
 pub mod sheets;
 pub mod shortfall;
+pub mod sizes;
 pub mod starting_briefs;
 pub mod step;
 mod stopping;

@@ -303,67 +303,57 @@ impl CollapseLog {
         }
         let middle = [r.f32()?, r.f32()?, r.f32()?];
         let diagonal = r.f32()?;
-        let ops = (0..ops)
-            .map(|_| {
-                Ok(Op {
-                    gone: r.u32()?,
-                    kept: r.u32()?,
-                    place: [r.f32()?, r.f32()?, r.f32()?],
-                    error: r.f32()?,
-                })
+        let ops = r.many(ops, |r| {
+            Ok(Op {
+                gone: r.u32()?,
+                kept: r.u32()?,
+                place: [r.f32()?, r.f32()?, r.f32()?],
+                error: r.f32()?,
             })
-            .collect::<Result<Vec<_>, LogError>>()?;
+        })?;
         let merge_count = r.take(ops.len())?.to_vec();
         if merge_count.iter().map(|&n| usize::from(n)).sum::<usize>() != merges {
             return Err(LogError::Damaged);
         }
         let log = Self {
             merge_count,
-            merges: (0..merges)
-                .map(|_| {
-                    Ok(Merge {
-                        from: r.u32()?,
-                        into: r.u32()?,
-                        uv: [r.f32()?, r.f32()?],
-                        normal: r.u32()?,
-                    })
+            merges: r.many(merges, |r| {
+                Ok(Merge {
+                    from: r.u32()?,
+                    into: r.u32()?,
+                    uv: [r.f32()?, r.f32()?],
+                    normal: r.u32()?,
                 })
-                .collect::<Result<_, LogError>>()?,
-            colours: (0..if coloured > 0 { merges } else { 0 })
-                .map(|_| Ok([r.f32()?, r.f32()?, r.f32()?, r.f32()?]))
-                .collect::<Result<_, LogError>>()?,
-            more_uv: (0..sets)
-                .map(|_| (0..merges).map(|_| Ok([r.f32()?, r.f32()?])).collect())
-                .collect::<Result<_, LogError>>()?,
-            face_end: (0..faces)
-                .map(|_| r.u32())
-                .collect::<Result<_, LogError>>()?,
-            held: (0..held)
-                .map(|_| {
-                    let (part, triangles, size) = (r.u32()?, r.u32()?, r.u32()?);
-                    let by = String::from_utf8_lossy(r.take(size as usize)?).into_owned();
-                    Ok(Holding {
-                        by,
-                        part,
-                        triangles,
-                    })
+            })?,
+            colours: r.many(if coloured > 0 { merges } else { 0 }, |r| {
+                Ok([r.f32()?, r.f32()?, r.f32()?, r.f32()?])
+            })?,
+            more_uv: r.many(sets as usize, |r| {
+                r.many(merges, |r| Ok([r.f32()?, r.f32()?]))
+            })?,
+            face_end: r.many(faces, Reader::u32)?,
+            held: r.many(held as usize, |r| {
+                let (part, triangles, size) = (r.u32()?, r.u32()?, r.u32()?);
+                let by = String::from_utf8_lossy(r.take(size as usize)?).into_owned();
+                Ok(Holding {
+                    by,
+                    part,
+                    triangles,
                 })
-                .collect::<Result<_, LogError>>()?,
+            })?,
             weights: r
                 .take(2 * weighted as usize)?
                 .chunks_exact(2)
                 .map(|b| u16::from_le_bytes([b[0], b[1]]))
                 .collect(),
-            rewires: (0..rewired)
-                .map(|_| {
-                    Ok(Rewire {
-                        op: r.u32()?,
-                        corner: r.u32()?,
-                        point: r.u32()?,
-                        wedge: r.u32()?,
-                    })
+            rewires: r.many(rewired as usize, |r| {
+                Ok(Rewire {
+                    op: r.u32()?,
+                    corner: r.u32()?,
+                    point: r.u32()?,
+                    wedge: r.u32()?,
                 })
-                .collect::<Result<_, LogError>>()?,
+            })?,
             released: [r0, r1, r2],
             proper_faces: proper,
             points,
@@ -372,16 +362,23 @@ impl CollapseLog {
             diagonal,
             ops,
         };
-        let in_range = |i: u32| i < points || i == NO_POINT;
-        let sound = log.ops.iter().all(|o| in_range(o.gone) && in_range(o.kept))
-            && (log.rewires.iter()).all(|r| (r.corner as usize) < 3 * faces && r.point < points)
-            && proper as usize <= faces
-            && (log.weights.is_empty() || log.weights.len() == faces);
-        if sound {
+        if log.is_sound() {
             Ok(log)
         } else {
             Err(LogError::Damaged)
         }
+    }
+
+    /// Nothing refers to what is not there.
+    fn is_sound(&self) -> bool {
+        let (points, faces) = (self.points, self.face_end.len());
+        let in_range = |i: u32| i < points || i == NO_POINT;
+        self.ops
+            .iter()
+            .all(|o| in_range(o.gone) && in_range(o.kept))
+            && (self.rewires.iter()).all(|r| (r.corner as usize) < 3 * faces && r.point < points)
+            && self.proper_faces as usize <= faces
+            && (self.weights.is_empty() || self.weights.len() == faces)
     }
 }
 
@@ -417,6 +414,14 @@ impl<'a> Reader<'a> {
 
     fn f32(&mut self) -> Result<f32, LogError> {
         Ok(f32::from_bits(self.u32()?))
+    }
+
+    fn many<T>(
+        &mut self,
+        n: usize,
+        mut each: impl FnMut(&mut Self) -> Result<T, LogError>,
+    ) -> Result<Vec<T>, LogError> {
+        (0..n).map(|_| each(self)).collect()
     }
 }
 

@@ -2,7 +2,10 @@
 
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress};
-use ectome_recipe::{Manner, Packing, SheetSettings, UvChange, UvReport, UvStep, uv::examined};
+use ectome_recipe::{
+    Manner, Packing, SheetSettings, UvChange, UvReport, UvStep, uv::change as uv_change,
+    uv::examined,
+};
 use ectome_uv::{face_graph::FaceGraph, join, layout::Layout};
 use glam::DVec2;
 
@@ -51,11 +54,11 @@ fn fewer_islands_and_shorter_seams_at_no_more_stretch() {
     let mesh = ectome_outside::read(&ectome_outside::bunny(folder.path())).mesh;
     let theirs = wearing(&mesh, &ectome_outside::unwrapped_by_xatlas(&mesh));
     let step = UvStep {
-        change: UvChange::Unwrap {
+        change: UvChange::Unwrap(uv_change::Unwrap {
             manner: Manner::Soft,
             marks: Vec::new(),
             only: Vec::new(),
-        },
+        }),
         packing: Packing {
             sheet: settings(),
             ..Packing::default()

@@ -242,9 +242,14 @@ impl<'a> Writer<'a> {
             self.meshes
                 .push(json!({ "name": part.name, "primitives": primitives }));
         }
+        Ok(self.take_tree(tree, &grids))
+    }
+
+    /// Puts a tree of nodes behind those there are; returns its roots.
+    fn take_tree(&mut self, tree: Tree, grids: &[(usize, Grid)]) -> Vec<usize> {
         let (mut nodes, mut roots) = tree.into_parts();
         if !grids.is_empty() {
-            quantise::placed(&mut nodes, &grids);
+            quantise::placed(&mut nodes, grids);
         }
         let from = self.nodes.len();
         for node in &mut nodes {
@@ -260,7 +265,7 @@ impl<'a> Writer<'a> {
         }
         roots.iter_mut().for_each(|r| *r += from);
         self.nodes.extend(nodes);
-        Ok(roots)
+        roots
     }
 
     fn primitive(

@@ -42,10 +42,10 @@ pub fn read(
         return Err(FormatError::NotThat {
             file: file.to_owned(),
             expected: "PLY",
-            fault: match mime_of(bytes) {
-                Some(kind) => format!("its content is an {kind} picture"),
-                None => "it does not begin with the word ply".to_owned(),
-            },
+            fault: mime_of(bytes).map_or_else(
+                || "it does not begin with the word ply".to_owned(),
+                |kind| format!("its content is an {kind} picture"),
+            ),
         });
     }
     let damaged = |fault: String| FormatError::Damaged {
@@ -71,23 +71,7 @@ pub fn read(
         if element.count == 0 {
             continue;
         }
-        // What stands in the file bounds what is read, never what its header says.
-        let shortest = shortest_row(&header, element);
-        if shortest == 0 {
-            return Err(damaged(format!(
-                "its header lists {} rows of {name} without any property",
-                element.count
-            )));
-        }
-        if element.count > rest.len().div_ceil(shortest) {
-            let fault = format!(
-                "its header lists {} rows of {name}, which need {} bytes at least; {} are there",
-                element.count,
-                (element.count as u64).saturating_mul(shortest as u64),
-                rest.len()
-            );
-            return Err(damaged(fault));
-        }
+        bounded(&header, name, element, rest.len()).map_err(damaged)?;
         taken += element.count as u64 * ROW_BYTES;
         reading.needs(file, taken)?;
         for i in 0..element.count {
@@ -111,13 +95,7 @@ pub fn read(
             }
         }
     }
-    let mut notes = Vec::new();
-    if rows.small_faces > 0 {
-        notes.push(format!(
-            "{} faces of {file} have fewer than three corners and are left out.",
-            rows.small_faces
-        ));
-    }
+    let mut notes = rows.notes(file);
     let owners = std::mem::take(&mut rows.owners);
     let mut primitive = rows.primitive().map_err(damaged)?;
     if primitive.corners.is_empty() {
@@ -150,6 +128,27 @@ pub fn read(
         notes,
         ..Scene::default()
     })
+}
+
+/// What stands in the file bounds what is read, never what its header says: `left` bytes must hold all rows of an element.
+fn bounded(header: &Header, name: &str, element: &ElementDef, left: usize) -> Result<(), String> {
+    let shortest = shortest_row(header, element);
+    if shortest == 0 {
+        return Err(format!(
+            "its header lists {} rows of {name} without any property",
+            element.count
+        ));
+    }
+    if element.count > left.div_ceil(shortest) {
+        let fault = format!(
+            "its header lists {} rows of {name}, which need {} bytes at least; {} are there",
+            element.count,
+            (element.count as u64).saturating_mul(shortest as u64),
+            left
+        );
+        return Err(fault);
+    }
+    Ok(())
 }
 
 /// Bytes that a row takes while a mesh is gathered.

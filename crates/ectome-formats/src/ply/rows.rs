@@ -25,6 +25,17 @@ pub struct Rows {
 }
 
 impl Rows {
+    /// What a person should know of them.
+    pub(super) fn notes(&self, file: &str) -> Vec<String> {
+        let some = (self.small_faces > 0).then(|| {
+            format!(
+                "{} faces of {file} have fewer than three corners and are left out.",
+                self.small_faces
+            )
+        });
+        some.into_iter().collect()
+    }
+
     pub fn vertex(&mut self, row: &Row) {
         use Slot::{Alpha, Blue, Green, Nx, Ny, Nz, Red, U, V, X, Y, Z};
         let at = |a, b, c| Vec3::new(row.get(a), row.get(b), row.get(c));

@@ -103,23 +103,7 @@ fn part_along(mesh: &Mesh, plane: &Plane) -> Parted {
                 .entry([a, b])
                 .or_insert_with(|| grown.add_vertex_between(a, b, t as f32, point))
         };
-        let signs: Vec<f64> = face
-            .iter()
-            .map(|&v| side_of(mesh, &mesh.points, plane, v, near))
-            .collect();
-        let changes = (0..face.len())
-            .filter(|&k| signs[k] * signs[(k + 1) % face.len()] < 0.0)
-            .count()
-            + signs.iter().filter(|&&s| s == 0.0).count();
-        let pieces: Vec<Vec<u32>> = if face.len() == 3 || (changes == 2 && face.len() == 4) {
-            vec![face.to_vec()]
-        } else {
-            let places: Vec<Vec3> = face.iter().map(|&v| mesh.position(v)).collect();
-            polygon(&places)
-                .into_iter()
-                .map(|t| t.map(|i| face[i as usize]).to_vec())
-                .collect()
-        };
+        let pieces = pieces(mesh, face, |v| side_of(mesh, &mesh.points, plane, v, near));
         let mut out = Vec::new();
         for piece in pieces {
             let d = |v: u32| side_of(mesh, &mesh.points, plane, v, near);
@@ -157,22 +141,43 @@ fn part_along(mesh: &Mesh, plane: &Plane) -> Parted {
     });
     let normal = plane.unit().as_vec3();
     let above = (0..parted.face_count())
-        .map(|f| {
-            let sum: f64 = parted.face_points(f).map(|p| side[p as usize]).sum();
-            if sum != 0.0 {
-                return sum > 0.0;
-            }
-            // In the plane: it closes the side its back looks at.
-            let face = parted.face(f);
-            let [a, b, c] = [0, 1, 2].map(|k| parted.position(face[k]));
-            (b - a).cross(c - a).dot(normal) < 0.0
-        })
+        .map(|f| is_above(&parted, f, &side, normal))
         .collect();
     Parted {
         above,
         on: side.iter().map(|&d| d == 0.0).collect(),
         mesh: parted,
     }
+}
+
+/// The face in pieces that a line parts in two at most: itself, or its triangles.
+fn pieces(mesh: &Mesh, face: &[u32], side: impl Fn(u32) -> f64) -> Vec<Vec<u32>> {
+    let signs: Vec<f64> = face.iter().map(|&v| side(v)).collect();
+    let changes = (0..face.len())
+        .filter(|&k| signs[k] * signs[(k + 1) % face.len()] < 0.0)
+        .count()
+        + signs.iter().filter(|&&s| s == 0.0).count();
+    if face.len() == 3 || (changes == 2 && face.len() == 4) {
+        vec![face.to_vec()]
+    } else {
+        let places: Vec<Vec3> = face.iter().map(|&v| mesh.position(v)).collect();
+        polygon(&places)
+            .into_iter()
+            .map(|t| t.map(|i| face[i as usize]).to_vec())
+            .collect()
+    }
+}
+
+/// Whether a face lies on the kept side of the plane that no face crosses.
+fn is_above(parted: &Mesh, f: usize, side: &[f64], normal: Vec3) -> bool {
+    let sum: f64 = parted.face_points(f).map(|p| side[p as usize]).sum();
+    if sum != 0.0 {
+        return sum > 0.0;
+    }
+    // In the plane: it closes the side its back looks at.
+    let face = parted.face(f);
+    let [a, b, c] = [0, 1, 2].map(|k| parted.position(face[k]));
+    (b - a).cross(c - a).dot(normal) < 0.0
 }
 
 fn side_of(mesh: &Mesh, points: &[Vec3], plane: &Plane, v: u32, near: f64) -> f64 {
@@ -262,44 +267,10 @@ fn capped(mesh: &Mesh, plane: &Plane, on: &[bool]) -> (Mesh, usize, usize) {
                 }
                 corners.extend(loops[m].iter().copied().zip(rings[m].iter().copied()));
             }
-            let mut ears: Vec<u32> = Vec::new();
-            let places = corners.iter().map(|(_, p)| p.to_array());
-            Earcut::new().earcut(places, &starts, &mut ears);
-            let own: Vec<u32> = corners
-                .iter()
-                .map(|(s, _)| {
-                    let face = mesh.face(s.face as usize);
-                    let v = face[(s.corner as usize + 1) % face.len()];
-                    let w = grown.copy_vertex(v, s.ends()[1]);
-                    if !grown.normals.is_empty() {
-                        grown.normals[w as usize] = normal;
-                    }
-                    w
-                })
-                .collect();
-            let mut filled: Vec<[u32; 3]> =
-                ears.chunks_exact(3).map(|e| [e[0], e[1], e[2]]).collect();
-            // Ears all turn the same way, which their sum says better than one that may be thin as a line.
-            let turn: f32 = filled
-                .iter()
-                .map(|e| {
-                    let [a, b, c] = e.map(|i| corners[i as usize].1);
-                    (b - a).perp_dot(c - a)
-                })
-                .sum();
-            if turn < 0.0 {
-                filled.iter_mut().for_each(|e| e.swap(1, 2));
-            }
-            let mut next: Vec<u32> = (1..=corners.len() as u32).collect();
-            let mut first = 0;
-            for end in starts.iter().copied().chain([corners.len() as u32]) {
-                next[end as usize - 1] = first;
-                first = end;
-            }
-            put_back(&mut filled, &next);
+            let filled = filled(mesh, &mut grown, &corners, &starts, normal);
             let entry = behind.entry(corners[0].0.face).or_default();
             triangles += filled.len();
-            entry.extend(filled.iter().map(|t| t.map(|i| own[i as usize])));
+            entry.extend(filled);
             outlines += members.len();
         }
     }
@@ -310,6 +281,51 @@ fn capped(mesh: &Mesh, plane: &Plane, on: &[bool]) -> (Mesh, usize, usize) {
         }
     });
     (out, triangles, outlines)
+}
+
+/// Fills outlines, of which those behind the first begin at `starts`, with triangles of new vertices that look along `normal`.
+fn filled(
+    mesh: &Mesh,
+    grown: &mut Mesh,
+    corners: &[(Side, Vec2)],
+    starts: &[u32],
+    normal: Vec3,
+) -> Vec<[u32; 3]> {
+    let mut ears: Vec<u32> = Vec::new();
+    let places = corners.iter().map(|(_, p)| p.to_array());
+    Earcut::new().earcut(places, starts, &mut ears);
+    let own: Vec<u32> = corners
+        .iter()
+        .map(|(s, _)| {
+            let face = mesh.face(s.face as usize);
+            let v = face[(s.corner as usize + 1) % face.len()];
+            let w = grown.copy_vertex(v, s.ends()[1]);
+            if !grown.normals.is_empty() {
+                grown.normals[w as usize] = normal;
+            }
+            w
+        })
+        .collect();
+    let mut filled: Vec<[u32; 3]> = ears.chunks_exact(3).map(|e| [e[0], e[1], e[2]]).collect();
+    // Ears all turn the same way, which their sum says better than one that may be thin as a line.
+    let turn: f32 = filled
+        .iter()
+        .map(|e| {
+            let [a, b, c] = e.map(|i| corners[i as usize].1);
+            (b - a).perp_dot(c - a)
+        })
+        .sum();
+    if turn < 0.0 {
+        filled.iter_mut().for_each(|e| e.swap(1, 2));
+    }
+    let mut next: Vec<u32> = (1..=corners.len() as u32).collect();
+    let mut first = 0;
+    for end in starts.iter().copied().chain([corners.len() as u32]) {
+        next[end as usize - 1] = first;
+        first = end;
+    }
+    put_back(&mut filled, &next);
+    filled.iter().map(|t| t.map(|i| own[i as usize])).collect()
 }
 
 /// Ear clipping leaves points out that lie on a straight line between their neighbours; the faces beyond still

@@ -5,7 +5,10 @@ use ectome_intake::repair::clip::{self, Plane};
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, NO_PLANE, Offer, Sent, form::plane};
+use super::{
+    form::{Field, Form, Offer, Sent, plane},
+    kind::{Done, Kind, NO_PLANE},
+};
 use crate::EngineError;
 
 /// Keeps one side of a plane.
@@ -47,9 +50,9 @@ impl Kind for Clip {
         })
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let (plane, cap) = (plane(sent)?, sent.ticked("cap"));
-        Ok(Self { plane, cap }.into())
+        Ok(Self { plane, cap })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -5,7 +5,10 @@ use ectome_intake::repair::holes;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent, form::metres};
+use super::{
+    form::{Field, Form, Offer, Sent, metres},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Closes borders.
@@ -36,9 +39,9 @@ impl Kind for CloseHoles {
         Some(Form::of("Close holes", "Close holes", fields).alone())
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let size_m = metres(sent, "size_mm", "The largest hole in millimetres")?;
-        Ok(Self { size_m }.into())
+        Ok(Self { size_m })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

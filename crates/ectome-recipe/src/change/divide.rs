@@ -5,7 +5,10 @@ use ectome_intake::repair::clip::{self, Plane};
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, NO_PLANE, Sent, form::plane};
+use super::{
+    form::{Sent, plane},
+    kind::{Done, Kind, NO_PLANE},
+};
 use crate::EngineError;
 
 /// Cuts parts along a plane; both sides stay.
@@ -29,9 +32,9 @@ impl Kind for Divide {
         true
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let plane = plane(sent)?;
-        Ok(Self { plane }.into())
+        Ok(Self { plane })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

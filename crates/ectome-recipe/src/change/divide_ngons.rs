@@ -5,7 +5,10 @@ use ectome_intake::repair::polygons::{self, Into as Become};
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent};
+use super::{
+    form::{Field, Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Splits faces of more than four corners.
@@ -32,12 +35,12 @@ impl Kind for DivideNgons {
         Some(Form::of("Divide n-gons", "Divide n-gons", fields))
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let into = match sent.text("into") {
             "triangles" => Become::Triangles,
             _ => Become::Quads,
         };
-        Ok(Self { into }.into())
+        Ok(Self { into })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -5,7 +5,10 @@ use ectome_intake::repair::duplicate;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent};
+use super::{
+    form::{Field, Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Takes faces out that repeat another.
@@ -30,9 +33,9 @@ impl Kind for DropDuplicates {
         Some(Form::of("Drop duplicate faces", "Drop duplicates", fields))
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let either_way = sent.ticked("either_way");
-        Ok(Self { either_way }.into())
+        Ok(Self { either_way })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -6,7 +6,10 @@ use ectome_mesh::Fate as Becomes;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, Sent, form::parts};
+use super::{
+    form::{Sent, parts},
+    kind::{Done, Kind},
+};
 use crate::{EngineError, figures::grouped};
 
 /// Decides what becomes of parts.
@@ -40,37 +43,30 @@ impl Kind for Fate {
         true
     }
 
-    /// A part has one fate, and parts of one fate stand together, so that a list says each thing once.
-    fn join(self, list: &mut Vec<Change>) {
-        for c in &mut *list {
-            if let Change::Fate(own) = c {
-                own.parts.retain(|p| !self.parts.contains(p));
-            }
-        }
-        list.retain(|c| !matches!(c, Change::Fate(own) if own.parts.is_empty()));
-        let splits = list.iter().any(Change::adds_parts);
-        let same = list.iter_mut().find_map(|c| match c {
-            Change::Fate(own) if own.fate == self.fate => Some(&mut own.parts),
-            _ => None,
-        });
-        match same {
-            // Parts that a split adds are not there yet where an earlier decision stands.
-            Some(own) if !splits => {
-                own.extend(self.parts);
-                own.sort_unstable();
-            }
-            _ => list.push(self.into()),
-        }
+    /// A part has one fate.
+    fn beside(mut self, newer: &Self) -> Option<Self> {
+        self.parts.retain(|p| !newer.parts.contains(p));
+        (!self.parts.is_empty()).then_some(self)
     }
 
-    fn read(how: &str, sent: &dyn Sent) -> Result<Change, String> {
+    /// Parts of one fate stand together.
+    fn takes_in(&mut self, newer: &Self) -> bool {
+        let same = self.fate == newer.fate;
+        if same {
+            self.parts.extend(&newer.parts);
+            self.parts.sort_unstable();
+        }
+        same
+    }
+
+    fn read(how: &str, sent: &dyn Sent) -> Result<Self, String> {
         let fate = match how {
             "imprint" => Becomes::Imprint,
             "omit" => Becomes::Omit,
             _ => Becomes::Build,
         };
         let parts = parts(sent)?;
-        Ok(Self { parts, fate }.into())
+        Ok(Self { parts, fate })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -2,7 +2,7 @@
 
 use ectome_intake::repair::clip::Plane;
 
-use crate::{Space, preparation::Sizes};
+use crate::{Space, sizes::Sizes};
 
 /// What a source offers to the forms of changes.
 pub struct Offer<'a> {

@@ -5,7 +5,10 @@ use ectome_intake::parts::arrange;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, Sent, form::name, form::parts};
+use super::{
+    form::{Sent, name, parts},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Puts parts into a group; an empty name takes them out.
@@ -26,13 +29,13 @@ impl Kind for Group {
         true
     }
 
-    fn read(how: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(how: &str, sent: &dyn Sent) -> Result<Self, String> {
         let group = match how {
             "none" => String::new(),
             _ => name(sent, "The group")?,
         };
         let parts = parts(sent)?;
-        Ok(Self { parts, group }.into())
+        Ok(Self { parts, group })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -5,7 +5,10 @@ use ectome_intake::parts::arrange;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, Sent, form::name, form::parts};
+use super::{
+    form::{Sent, name, parts},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Makes parts one.
@@ -26,13 +29,13 @@ impl Kind for Join {
         true
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let parts = parts(sent)?;
         if parts.len() < 2 {
             return Err("Joining takes two parts or more. Choose another one too.".to_owned());
         }
         let name = name(sent, "The joined part")?;
-        Ok(Self { parts, name }.into())
+        Ok(Self { parts, name })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -5,7 +5,10 @@ use ectome_intake::repair::looks;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent, form::number};
+use super::{
+    form::{Field, Form, Offer, Sent, number},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Leaves UV sets out, and the textures that lie on them.
@@ -37,9 +40,9 @@ impl Kind for LeaveOutUvs {
         )
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let keep = number(sent.text("keep"), "The count of UV sets", 0.0, 8.0)? as u32;
-        Ok(Self { keep }.into())
+        Ok(Self { keep })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

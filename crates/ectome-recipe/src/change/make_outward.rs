@@ -5,7 +5,10 @@ use ectome_intake::repair::winding;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Form, Kind, Offer, Sent};
+use super::{
+    form::{Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Makes faces agree and look outward.
@@ -21,8 +24,8 @@ impl Kind for MakeOutward {
         Some(Form::of("Turn faces outward", "Turn outward", Vec::new()))
     }
 
-    fn read(_: &str, _: &dyn Sent) -> Result<Change, String> {
-        Ok(Self {}.into())
+    fn read(_: &str, _: &dyn Sent) -> Result<Self, String> {
+        Ok(Self {})
     }
 
     fn make(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -8,7 +8,10 @@ use ectome_formats::{
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent};
+use super::{
+    form::{Field, Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Reads the source in another unit or with another axis up.
@@ -28,10 +31,11 @@ impl Kind for Measure {
         (!(unit.is_finite() && unit > 0.0)).then_some("reads a source in a unit of no length")
     }
 
-    /// The unit is the source's own: it comes before everything else, and once.
-    fn join(self, list: &mut Vec<Change>) {
-        list.retain(|c| !matches!(c, Change::Measure(_)));
-        list.insert(0, self.into());
+    const IS_FIRST: bool = true;
+
+    /// The unit is the source's own: it is said once.
+    fn beside(self, _: &Self) -> Option<Self> {
+        None
     }
 
     fn form(offer: &Offer) -> Option<Form> {
@@ -54,7 +58,7 @@ impl Kind for Measure {
         Some(form.alone().at_once().noted(offer.space_because))
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let unit_m = metres_of(sent.text("unit"))
             .ok_or("A unit is one of m, cm, mm, in and ft. Choose one.")?;
         let up = match sent.text("up") {
@@ -63,7 +67,7 @@ impl Kind for Measure {
             _ => Up::Y,
         };
         let space = Space { unit_m, up };
-        Ok(Self { space }.into())
+        Ok(Self { space })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

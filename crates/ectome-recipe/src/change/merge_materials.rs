@@ -5,7 +5,10 @@ use ectome_intake::repair::looks;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent};
+use super::{
+    form::{Field, Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Gives faces of several materials the first of them.
@@ -38,13 +41,13 @@ impl Kind for MergeMaterials {
         ))
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let materials = sent.all("material").into_iter().map(str::to_owned);
         let materials: Vec<String> = materials.collect();
         if materials.len() < 2 {
             return Err("Two materials or more can wear one. Tick another one too.".to_owned());
         }
-        Ok(Self { materials }.into())
+        Ok(Self { materials })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

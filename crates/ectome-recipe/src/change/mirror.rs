@@ -5,7 +5,10 @@ use ectome_intake::repair::{clip::Plane, mirror};
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, NO_PLANE, Offer, Sent, form::plane};
+use super::{
+    form::{Field, Form, Offer, Sent, plane},
+    kind::{Done, Kind, NO_PLANE},
+};
 use crate::EngineError;
 
 /// Keeps one side of a plane and mirrors it.
@@ -36,9 +39,9 @@ impl Kind for Mirror {
         ))
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let plane = plane(sent)?;
-        Ok(Self { plane }.into())
+        Ok(Self { plane })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -14,6 +14,7 @@ mod fate;
 mod form;
 mod group;
 mod join;
+mod kind;
 mod leave_out_uvs;
 mod make_outward;
 mod measure;
@@ -35,77 +36,7 @@ use serde::{Deserialize, Serialize};
 use crate::EngineError;
 
 pub use form::{Field, Form, Offer, Sent, number};
-
-/// What a change did.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Done {
-    /// How much: points, faces, triangles, parts, as the sentence says.
-    pub count: usize,
-    /// In words.
-    pub sentence: String,
-}
-
-impl Done {
-    fn new(count: usize, sentence: String) -> Self {
-        Self { count, sentence }
-    }
-}
-
-/// A kind of change with its parameters. Lengths are in metres; parts go by number.
-pub trait Kind: Into<Change> {
-    /// What it is called on a page.
-    fn title(&self) -> &'static str;
-
-    /// The same with its figures.
-    fn says(&self) -> String {
-        self.title().to_owned()
-    }
-
-    /// Why its figures mean nothing on any mesh, to be read behind its title.
-    fn fault(&self) -> Option<&'static str> {
-        None
-    }
-
-    /// It adds part numbers that later changes may use.
-    fn adds_parts(&self) -> bool {
-        false
-    }
-
-    /// It goes by part numbers.
-    fn names_parts(&self) -> bool {
-        false
-    }
-
-    /// Parts that are not built are left out of what follows.
-    fn leaves_parts_out(&self) -> bool {
-        false
-    }
-
-    /// Joins a list of changes: behind the others, or in the place of an earlier decision about the same thing.
-    fn join(self, list: &mut Vec<Change>) {
-        list.push(self.into());
-    }
-
-    /// The form that asks for it; `None` where it is asked for elsewhere, or the source has nothing that it could change.
-    fn form(_: &Offer) -> Option<Form> {
-        None
-    }
-
-    /// Reads it from a form. `how` is what stands behind a colon in the word that was asked for, such as `omit` in `fate:omit`.
-    ///
-    /// # Errors
-    /// A sentence that says which field to change.
-    fn read(how: &str, sent: &dyn Sent) -> Result<Change, String>;
-
-    /// Makes it.
-    ///
-    /// # Errors
-    /// When it names what is not there, or was told to stop.
-    fn make(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError>;
-}
-
-/// Why a plane is refused.
-const NO_PLANE: &str = "needs a plane: a finite point, and a normal that is longer than nothing";
+pub use kind::{Done, Kind};
 
 /// Makes [`Change`] of the list of all kinds with their words.
 macro_rules! changes {
@@ -130,6 +61,9 @@ macro_rules! changes {
         })*
 
         impl Change {
+            /// The words of all kinds, as recipes name them.
+            pub const WORDS: &'static [&'static str] = &[$($word,)*];
+
             /// What it is called on a page.
             pub fn title(&self) -> &'static str {
                 match self { $(Self::$kind(kind) => kind.title(),)* }
@@ -155,9 +89,28 @@ macro_rules! changes {
                 match self { $(Self::$kind(kind) => kind.names_parts(),)* }
             }
 
-            /// Joins a list of changes, so that the list says each thing once.
+            /// Joins a list of changes, behind the others or in the place of an earlier decision, so that the list says each thing once.
             pub fn join(self, list: &mut Vec<Change>) {
-                match self { $(Self::$kind(kind) => kind.join(list),)* }
+                match self {
+                    $(Self::$kind(newer) => {
+                        let before = std::mem::take(list);
+                        list.extend(before.into_iter().filter_map(|change| match change {
+                            Self::$kind(own) => own.beside(&newer).map(Self::$kind),
+                            other => Some(other),
+                        }));
+                        // Parts that a split adds are not there yet where an earlier decision stands.
+                        let splits = list.iter().any(Self::adds_parts);
+                        let taken = !splits && list.iter_mut().any(|change| match change {
+                            Self::$kind(own) => own.takes_in(&newer),
+                            _ => false,
+                        });
+                        if $kind::IS_FIRST {
+                            list.insert(0, Self::$kind(newer));
+                        } else if !taken {
+                            list.push(Self::$kind(newer));
+                        }
+                    })*
+                }
             }
 
             /// The forms that a source is offered, with the words that they are asked for by.
@@ -173,7 +126,10 @@ macro_rules! changes {
             pub fn read(asked: &str, sent: &dyn Sent) -> Result<Change, String> {
                 let (word, how) = asked.split_once(':').unwrap_or((asked, ""));
                 match word {
-                    $($word => $kind::read(how, sent),)*
+                    $($word => match $kind::instead(sent) {
+                        Some(other) => Self::read(other, sent),
+                        None => $kind::read(how, sent).map(Self::$kind),
+                    },)*
                     other => Err(format!("Ectome knows no change named “{other}”. Reload the page.")),
                 }
             }
@@ -426,7 +382,7 @@ mod tests {
             &Progress::new(),
         );
         let offer = Offer {
-            sizes: crate::preparation::Sizes::of(&inspection.unwrap().0),
+            sizes: crate::sizes::Sizes::of(&inspection.unwrap().0),
             materials: &["iron".to_owned(), "brass".to_owned()],
             uv_sets: 2,
             space: crate::Space::default(),

@@ -5,7 +5,10 @@ use ectome_intake::parts::hidden;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Form, Kind, Offer, Sent};
+use super::{
+    form::{Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Takes away what nobody sees from outside.
@@ -25,8 +28,8 @@ impl Kind for RemoveHidden {
         )
     }
 
-    fn read(_: &str, _: &dyn Sent) -> Result<Change, String> {
-        Ok(Self {}.into())
+    fn read(_: &str, _: &dyn Sent) -> Result<Self, String> {
+        Ok(Self {})
     }
 
     fn make(&self, scene: Scene, progress: &Progress) -> Result<(Scene, Done), EngineError> {

@@ -5,7 +5,10 @@ use ectome_intake::parts::arrange;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, RenameParts, Sent, form::name, form::parts};
+use super::{
+    form::{Sent, name, parts},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Names a part.
@@ -27,19 +30,20 @@ impl Kind for Rename {
     }
 
     /// A part has one name.
-    fn join(self, list: &mut Vec<Change>) {
-        list.retain(|c| !matches!(c, Change::Rename(r) if r.part == self.part));
-        list.push(self.into());
+    fn beside(self, newer: &Self) -> Option<Self> {
+        (self.part != newer.part).then_some(self)
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
-        let parts = parts(sent)?;
-        if parts.len() > 1 {
-            return RenameParts::of(parts, sent);
-        }
+    fn instead(sent: &dyn Sent) -> Option<&'static str> {
+        parts(sent)
+            .is_ok_and(|p| p.len() > 1)
+            .then_some("rename_parts")
+    }
+
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let name = name(sent, "The part")?;
-        let part = parts[0];
-        Ok(Self { part, name }.into())
+        let part = parts(sent)?[0];
+        Ok(Self { part, name })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

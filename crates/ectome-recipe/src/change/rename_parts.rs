@@ -6,8 +6,8 @@ use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    Change, Done, Kind, Sent,
-    form::{name, parts},
+    form::{Sent, name, parts},
+    kind::{Done, Kind},
 };
 use crate::EngineError;
 
@@ -29,8 +29,10 @@ impl Kind for RenameParts {
         true
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
-        Self::of(parts(sent)?, sent)
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
+        let name = name(sent, "What stands before the numbers")?;
+        let parts = parts(sent)?;
+        Ok(Self { parts, name })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {
@@ -41,12 +43,5 @@ impl Kind for RenameParts {
         let count = self.parts.len();
         let sentence = format!("{count} parts are {} 1 to {count}", self.name);
         Ok((scene, Done::new(count, sentence)))
-    }
-}
-
-impl RenameParts {
-    pub(super) fn of(parts: Vec<u32>, sent: &dyn Sent) -> Result<Change, String> {
-        let name = name(sent, "What stands before the numbers")?;
-        Ok(Self { parts, name }.into())
     }
 }

@@ -5,7 +5,10 @@ use ectome_intake::repair::clip;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent, form::number};
+use super::{
+    form::{Field, Form, Offer, Sent, number},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Cuts the mesh into sections of equal size.
@@ -37,12 +40,12 @@ impl Kind for Sections {
         Some(Form::of("Cut into sections", "Cut into sections", fields).alone())
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let mut cells = [0; 3];
         for (cell, name) in cells.iter_mut().zip(["x", "y", "z"]) {
             *cell = number(sent.text(name), "A count of sections", 1.0, f64::from(MOST))? as u32;
         }
-        Ok(Self { cells }.into())
+        Ok(Self { cells })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

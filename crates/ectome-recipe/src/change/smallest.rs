@@ -5,7 +5,10 @@ use ectome_intake::parts::arrange;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, Sent, form::number, form::parts};
+use super::{
+    form::{Sent, number, parts},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Decides the fewest triangles that a cut may leave parts.
@@ -27,23 +30,18 @@ impl Kind for Smallest {
     }
 
     /// A part has one minimum.
-    fn join(self, list: &mut Vec<Change>) {
-        for c in &mut *list {
-            if let Change::Smallest(own) = c {
-                own.parts.retain(|p| !self.parts.contains(p));
-            }
-        }
-        list.retain(|c| !matches!(c, Change::Smallest(own) if own.parts.is_empty()));
-        list.push(self.into());
+    fn beside(mut self, newer: &Self) -> Option<Self> {
+        self.parts.retain(|p| !newer.parts.contains(p));
+        (!self.parts.is_empty()).then_some(self)
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let triangles = match sent.text("smallest") {
             "" => 0,
             text => number(text, "The smallest count", 0.0, 4e9)? as u32,
         };
         let parts = parts(sent)?;
-        Ok(Self { parts, triangles }.into())
+        Ok(Self { parts, triangles })
     }
 
     fn make(&self, mut scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

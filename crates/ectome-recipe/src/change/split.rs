@@ -5,7 +5,10 @@ use ectome_intake::parts::arrange::{self, By};
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Kind, Sent, form::parts};
+use super::{
+    form::{Sent, parts},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Splits a part.
@@ -30,13 +33,13 @@ impl Kind for Split {
         true
     }
 
-    fn read(how: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(how: &str, sent: &dyn Sent) -> Result<Self, String> {
         let part = parts(sent)?[0];
         let by = match how {
             "material" => By::Material,
             _ => By::Pieces,
         };
-        Ok(Self { part, by }.into())
+        Ok(Self { part, by })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

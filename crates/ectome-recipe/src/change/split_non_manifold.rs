@@ -5,7 +5,10 @@ use ectome_intake::repair::manifold;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Form, Kind, Offer, Sent};
+use super::{
+    form::{Form, Offer, Sent},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Takes the surface apart where more than two faces meet.
@@ -21,8 +24,8 @@ impl Kind for SplitNonManifold {
         Some(Form::of("Split non-manifold", "Split", Vec::new()))
     }
 
-    fn read(_: &str, _: &dyn Sent) -> Result<Change, String> {
-        Ok(Self {}.into())
+    fn read(_: &str, _: &dyn Sent) -> Result<Self, String> {
+        Ok(Self {})
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

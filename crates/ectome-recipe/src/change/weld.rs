@@ -5,7 +5,10 @@ use ectome_intake::repair::weld;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Done, Field, Form, Kind, Offer, Sent, form::metres};
+use super::{
+    form::{Field, Form, Offer, Sent, metres},
+    kind::{Done, Kind},
+};
 use crate::EngineError;
 
 /// Joins points that nearly coincide.
@@ -53,13 +56,13 @@ impl Kind for Weld {
         Some(Form::of("Weld", "Weld", fields).alone())
     }
 
-    fn read(_: &str, sent: &dyn Sent) -> Result<Change, String> {
+    fn read(_: &str, sent: &dyn Sent) -> Result<Self, String> {
         let how = weld::Weld {
             distance_m: metres(sent, "distance_mm", "The distance in millimetres")?,
             across_seams: sent.ticked("across_seams"),
             across_hard_edges: sent.ticked("across_hard_edges"),
         };
-        Ok(Self { how }.into())
+        Ok(Self { how })
     }
 
     fn make(&self, scene: Scene, _: &Progress) -> Result<(Scene, Done), EngineError> {

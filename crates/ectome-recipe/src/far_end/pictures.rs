@@ -89,7 +89,6 @@ pub(super) fn sheet(
             .collect()
     };
     let small = |rgba: &[u8], meaning| scaled(rgba, [fine; 2], [size as usize; 2], meaning);
-    let threshold = f32::from(SHOWN_FROM) / 255.0;
     // The share of rays that hit is cut at a half: so much of the outline is seen as there is.
     let colours = of(Kind::BaseColour).unwrap_or_default();
     let mut rgba = small(&with(colours, &opacity), Meaning::Colour);
@@ -107,45 +106,71 @@ pub(super) fn sheet(
         });
         if n > 0.0 { sum / n / 65_535.0 } else { 1.0 }
     };
-    let mut library = Library {
-        samplers: vec![
-            json!({ "magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071 }),
-        ],
-        ..Library::default()
+    let light = of(Kind::Emissive).map(|l| small(&with(l, &opacity), Meaning::Colour));
+    let material = Wear {
+        base_colour: &rgba,
+        normal: &normals,
+        emissive: light.as_deref(),
+        roughness: mean(Kind::Roughness),
+        metalness: mean(Kind::Metalness),
+        two_sided,
     };
-    let mut add = |name: &str, rgba: &[u8]| {
-        library.images.push(Image {
-            name: name.to_owned(),
-            mime: "image/png".to_owned(),
-            bytes: picture::encode(size, size, rgba),
-        });
-        let texture = json!({ "sampler": 0, "source": library.images.len() - 1 });
-        library.textures.push(texture);
-        json!({ "index": library.textures.len() - 1 })
-    };
-    let mut material = json!({
-        "name": "cards",
-        "alphaMode": "MASK",
-        "alphaCutoff": threshold,
-        "doubleSided": two_sided,
-        "pbrMetallicRoughness": {
-            "baseColorTexture": add("cards_base_colour", &rgba),
-            "roughnessFactor": mean(Kind::Roughness),
-            "metallicFactor": mean(Kind::Metalness),
-        },
-        "normalTexture": add("cards_normal", &normals),
-    });
-    if let Some(light) = of(Kind::Emissive) {
-        let light = small(&with(light, &opacity), Meaning::Colour);
-        material["emissiveTexture"] = add("cards_emissive", &light);
-        material["emissiveFactor"] = json!([1.0, 1.0, 1.0]);
-    }
-    library.materials.push(material);
+    let library = material.library(size);
     Ok(Sheet {
         size: size as usize,
         rgba,
         library,
     })
+}
+
+/// What cards wear: pictures of four channels, and what is the same all over.
+struct Wear<'a> {
+    base_colour: &'a [u8],
+    normal: &'a [u8],
+    emissive: Option<&'a [u8]>,
+    roughness: f64,
+    metalness: f64,
+    two_sided: bool,
+}
+
+impl Wear<'_> {
+    /// One material, cut out at the threshold, with its textures of `size` texels.
+    fn library(&self, size: u32) -> Library {
+        let mut library = Library {
+            samplers: vec![
+                json!({ "magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071 }),
+            ],
+            ..Library::default()
+        };
+        let mut add = |name: &str, rgba: &[u8]| {
+            library.images.push(Image {
+                name: name.to_owned(),
+                mime: "image/png".to_owned(),
+                bytes: picture::encode(size, size, rgba),
+            });
+            let texture = json!({ "sampler": 0, "source": library.images.len() - 1 });
+            library.textures.push(texture);
+            json!({ "index": library.textures.len() - 1 })
+        };
+        let mut material = json!({
+            "name": "cards",
+            "alphaMode": "MASK",
+            "alphaCutoff": f32::from(SHOWN_FROM) / 255.0,
+            "doubleSided": self.two_sided,
+            "pbrMetallicRoughness": {
+                "baseColorTexture": add("cards_base_colour", self.base_colour),
+                "roughnessFactor": self.roughness,
+                "metallicFactor": self.metalness,
+            },
+            "normalTexture": add("cards_normal", self.normal),
+        });
+        if let Some(light) = self.emissive {
+            material["emissiveTexture"] = add("cards_emissive", light);
+            material["emissiveFactor"] = json!([1.0, 1.0, 1.0]);
+        }
+        library.materials.push(material);
+        library
+    }
 }
 
 /// Colours where nothing shows, taken from around: smaller copies of the picture must not darken at its outlines.

@@ -16,8 +16,11 @@ use ectome_mesh::{Mesh, Progress, edit};
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    EngineError, Packing, UvChange, UvReport, UvStep, figures::counted, maps::Looks,
+    EngineError, Packing, UvReport, UvStep,
+    figures::counted,
+    maps::Looks,
     triangles::triangulated,
+    uv::change::{Density, SuggestPriorities},
 };
 use ectome_uv::unwrap::Manner;
 
@@ -72,11 +75,11 @@ pub fn merged(
     }
     let scene = with_uvs_everywhere(scene, &progress.span(0.0, 0.2))?;
     let step = UvStep {
-        change: match settings.by_sight {
-            true => UvChange::SuggestPriorities,
-            false => UvChange::Density {
-                texels_per_metre: None,
-            },
+        change: if settings.by_sight {
+            SuggestPriorities {}.into()
+        } else {
+            let texels_per_metre = None;
+            Density { texels_per_metre }.into()
         },
         packing: Packing {
             sheet: ectome_uv::pack::Settings {

@@ -26,8 +26,8 @@ use crate::{
     figures::{counted, grouped},
     finding::noun,
     merge::{MergeSettings, groups_of},
-    preparation::Sizes,
     rebuild::{RebuildSettings, worth},
+    sizes::Sizes,
 };
 
 /// A part smaller than this on the screen is a detail that maps can hold.

@@ -1,6 +1,9 @@
 //! What is done to the UVs of a candidate: unwrapping, islands split and joined, texel density, packing, repairs.
 
+pub mod change;
 mod copies;
+mod layouts;
+pub mod packing;
 pub mod sheet;
 mod work;
 
@@ -10,155 +13,18 @@ use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress};
 use ectome_uv::{
     join,
-    layout::{Layout, Placement},
     measure::{self, Numbers},
-    pack::Settings,
-    unwrap::{Manner, Mark},
+    unwrap::Manner,
 };
-use glam::DVec2;
 use serde::{Deserialize, Serialize};
 
 pub use ectome_uv::unwrap::Ground;
 
-use crate::{EngineError, sheets, triangles::Split};
+use crate::{EngineError, triangles::Split};
+pub use change::UvChange;
+pub(crate) use layouts::{layout_of, sets_of_textures};
+pub use packing::{IslandMove, Packing, Spot, Stacks};
 use work::Work;
-
-/// A place on the surface, in metres; it names the island it lies on.
-pub type Spot = [f32; 3];
-
-/// What is done to equal islands.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Stacks {
-    /// Each has a place of its own.
-    #[default]
-    Apart,
-    /// Equal parts share one place.
-    Repeats,
-    /// Mirror images too.
-    Mirrored,
-}
-
-/// How islands are laid out on the sheet.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Packing {
-    /// Size, padding, turns and effort.
-    pub sheet: Settings,
-    /// What is done to equal islands.
-    pub stacks: Stacks,
-    /// Islands of one part keep together.
-    pub by_part: bool,
-    /// Islands that stay where they are.
-    pub locked: Vec<Spot>,
-    /// Islands keep their size.
-    pub keep_size: bool,
-}
-
-/// What is done.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "uv", rename_all = "snake_case")]
-pub enum UvChange {
-    /// New UVs for everything, or for the islands at some places.
-    Unwrap {
-        /// How.
-        manner: Manner,
-        /// Seams that were drawn or rubbed out.
-        #[serde(default)]
-        marks: Vec<Mark>,
-        /// Only these islands; empty for all.
-        #[serde(default)]
-        only: Vec<Spot>,
-    },
-    /// Islands are cut across their length.
-    Split {
-        /// Which.
-        at: Vec<Spot>,
-    },
-    /// Two islands become one.
-    Join {
-        /// Which.
-        at: [Spot; 2],
-    },
-    /// All islands get one texel density.
-    Density {
-        /// In texels per metre; the most that fits when absent.
-        #[serde(default)]
-        texels_per_metre: Option<f64>,
-    },
-    /// Some islands get more or fewer texels than the rest.
-    Priority {
-        /// Which.
-        #[serde(default)]
-        at: Vec<Spot>,
-        /// All islands of these parts.
-        #[serde(default)]
-        parts: Vec<u32>,
-        /// Times the density of the rest, 0.25 to 4.
-        factor: f64,
-    },
-    /// Islands get as many texels as they are seen.
-    SuggestPriorities,
-    /// Islands are only laid out anew.
-    Pack,
-    /// Inside-out islands are turned over; with places, the islands there, whatever they are.
-    TurnOver {
-        /// Which.
-        #[serde(default)]
-        at: Vec<Spot>,
-    },
-    /// Islands that overlap, or leave the sheet, get places of their own; all others stay.
-    Separate,
-    /// Islands are put where a person wants them.
-    Place {
-        /// One after another.
-        moves: Vec<IslandMove>,
-        /// What was put too near to others, or to the edge of the sheet, is pushed off by what is missing.
-        #[serde(default)]
-        keep_clear: bool,
-    },
-}
-
-/// How islands are moved together on the sheet, in widths of it, u to the right and v down: turned and sized about a place, then
-/// shifted. Islands stacked on them go along.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct IslandMove {
-    /// Which.
-    pub at: Vec<Spot>,
-    /// The place that turning and sizing leave where it is.
-    #[serde(default)]
-    pub about: [f64; 2],
-    /// Degrees, from u towards v.
-    #[serde(default)]
-    pub turn: f64,
-    /// Times their size, 0.05 to 20.
-    #[serde(default = "same_size")]
-    pub size: f64,
-    /// The shift.
-    #[serde(default)]
-    pub by: [f64; 2],
-}
-
-fn same_size() -> f64 {
-    1.0
-}
-
-impl IslandMove {
-    /// Whether its figures are ones that a sheet can hold.
-    fn is_sound(&self) -> bool {
-        let near = |v: f64| v.abs() <= 64.0;
-        self.by.into_iter().chain(self.about).all(near)
-            && self.turn.abs() <= 3600.0
-            && (0.05..=20.0).contains(&self.size)
-    }
-
-    /// What it does to a place of the sheet.
-    fn placement(&self) -> Placement {
-        let turn = Placement::turned(self.turn.to_radians(), self.size);
-        let about = DVec2::from_array(self.about);
-        turn.moved(about - turn.of(about) + DVec2::from_array(self.by))
-    }
-}
 
 /// One change, and how the sheet is laid out after it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -201,29 +67,19 @@ impl UvStep {
     /// Everything unwrapped anew and packed as usual.
     pub fn unwrap(manner: Manner) -> Self {
         Self {
-            change: UvChange::Unwrap {
+            change: change::Unwrap {
                 manner,
                 marks: Vec::new(),
                 only: Vec::new(),
-            },
+            }
+            .into(),
             packing: Packing::default(),
         }
     }
 
-    /// What it is called on a page.
+    /// What it is called while it is made.
     pub fn title(&self) -> &'static str {
-        match &self.change {
-            UvChange::Unwrap { only, .. } if !only.is_empty() => "Unwrapping some islands",
-            UvChange::Unwrap { .. } => "Unwrapping",
-            UvChange::Split { .. } => "Splitting islands",
-            UvChange::Join { .. } => "Joining islands",
-            UvChange::Density { .. } => "Setting texel density",
-            UvChange::Priority { .. } | UvChange::SuggestPriorities => "Setting priorities",
-            UvChange::Pack => "Packing",
-            UvChange::TurnOver { .. } => "Turning islands over",
-            UvChange::Separate => "Laying islands apart",
-            UvChange::Place { .. } => "Placing islands",
-        }
+        self.change.title()
     }
 
     /// Makes the change on a scene. Polygons stay whole where no seam crosses them.
@@ -243,7 +99,7 @@ impl UvStep {
         }
         let work = Work::new(&scene, &self.packing);
         let before = work.layout.uv.clone();
-        let (layout, mut sentence) = work.changed(&self.change, progress)?;
+        let (layout, mut sentence) = self.change.made(work, progress)?;
         let mesh = layout.applied(&scene.mesh);
         if !scene.library.images.is_empty() && before != layout.uv {
             // A texture on other UVs than its own shows nonsense.
@@ -262,45 +118,6 @@ impl UvStep {
         progress.at(1.0)?;
         Ok((scene, report))
     }
-}
-
-/// The layout of a scene on `sheets` sheets, faces with different textures on different sheets.
-pub(crate) fn layout_of(scene: &Scene, sheets: u32) -> Layout {
-    let mut layout = Layout::of(&scene.mesh);
-    layout.sheets = sheets;
-    let textures = sets_of_textures(scene);
-    layout.textures = vec![0; layout.island.len()];
-    for run in &scene.mesh.runs {
-        let set = run
-            .material
-            .and_then(|m| textures.get(m as usize))
-            .copied()
-            .unwrap_or(0);
-        layout.textures[run.faces.start as usize..run.faces.end as usize].fill(set);
-    }
-    layout
-}
-
-/// The set of textures of each material: materials with the same pictures share one, and those without any do, unless they were
-/// written as sheets of their own.
-pub(crate) fn sets_of_textures(scene: &Scene) -> Vec<u32> {
-    let mut known: Vec<([Option<usize>; 2], Option<u64>)> = Vec::new();
-    (0..scene.library.materials.len() as u32)
-        .map(|m| {
-            let library = &scene.library;
-            let pictures = [
-                library.base_colour_image(m).map(|i| i.0),
-                library.normal_image(m).map(|i| i.0),
-            ];
-            let sheet = &library.materials[m as usize]["extras"][sheets::SHEET];
-            let key = (pictures, sheet.as_u64());
-            let at = known.iter().position(|k| *k == key).unwrap_or_else(|| {
-                known.push(key);
-                known.len() - 1
-            });
-            at as u32
-        })
-        .collect()
 }
 
 /// Takes the UVs off a mesh, where they would be compared with others that have nothing to do with them.

@@ -10,6 +10,7 @@ use ectome_recipe::{
     engine::{self, Stock},
     step::Operation,
     triangles::triangulated,
+    uv::change as uv_change,
     uv::{examined, sheet},
 };
 use rstest::{fixture, rstest};
@@ -32,11 +33,11 @@ impl Stock for Shelved<'_> {
 }
 
 fn unwrapping(manner: Manner) -> UvChange {
-    UvChange::Unwrap {
+    UvChange::Unwrap(uv_change::Unwrap {
         manner,
         marks: Vec::new(),
         only: Vec::new(),
-    }
+    })
 }
 
 fn packing(stacks: Stacks) -> Packing {
@@ -139,7 +140,11 @@ fn stacked_repeats_share_one_place(winch: &Scene) {
     // Folded halves end at the plane they mirror at, so more of them is not always denser than whole parts on one another.
     assert!(a.1 < r.1 && a.1 < m.1, "{a:?} {r:?} {m:?}");
     // Packed again, each for itself, nothing is stacked any more.
-    let (_, again) = apply(&repeats.0, UvChange::Pack, packing(Stacks::Apart));
+    let (_, again) = apply(
+        &repeats.0,
+        UvChange::Pack(uv_change::Pack {}),
+        packing(Stacks::Apart),
+    );
     sound(&again, 8.0);
     assert_eq!(again.numbers.stacked, 0);
 }
@@ -147,9 +152,9 @@ fn stacked_repeats_share_one_place(winch: &Scene) {
 #[rstest]
 fn densities_are_what_was_asked(winch: &Scene) {
     let (scene, _) = apply(winch, unwrapping(Manner::Mechanical), Packing::default());
-    let density = UvChange::Density {
+    let density = UvChange::Density(uv_change::Density {
         texels_per_metre: Some(200.0),
-    };
+    });
     let (scene, report) = apply(&scene, density, Packing::default());
     sound(&report, 8.0);
     assert!(
@@ -164,11 +169,11 @@ fn densities_are_what_was_asked(winch: &Scene) {
         .iter()
         .position(|i| i.area_m2 > 1e-3)
         .unwrap();
-    let priority = UvChange::Priority {
+    let priority = UvChange::Priority(uv_change::Priority {
         at: vec![looked.islands[chosen].spot],
         parts: Vec::new(),
         factor: 2.0,
-    };
+    });
     let (scene, report) = apply(&scene, priority, Packing::default());
     sound(&report, 8.0);
     let again = sheet::of(&scene, 2048, 1).unwrap();
@@ -180,7 +185,11 @@ fn densities_are_what_was_asked(winch: &Scene) {
         .unwrap()
         .1;
     assert!((again.islands[chosen].density / rest.density - 2.0).abs() < 0.01);
-    let (_, report) = apply(&scene, UvChange::SuggestPriorities, Packing::default());
+    let (_, report) = apply(
+        &scene,
+        UvChange::SuggestPriorities(uv_change::SuggestPriorities {}),
+        Packing::default(),
+    );
     sound(&report, 8.0);
     assert!(
         report.numbers.density_spread_percent > 1.0,
@@ -188,9 +197,9 @@ fn densities_are_what_was_asked(winch: &Scene) {
     );
     // More than fits is refused with what would fit.
     let step = UvStep {
-        change: UvChange::Density {
+        change: UvChange::Density(uv_change::Density {
             texels_per_metre: Some(1e5),
-        },
+        }),
         packing: Packing::default(),
     };
     let refused = step.apply(scene, &Progress::new()).unwrap_err().to_string();
@@ -211,7 +220,7 @@ fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
     let at = vec![looked.islands[large].spot];
     let (split, report) = apply(
         &scene,
-        UvChange::Split { at: at.clone() },
+        UvChange::Split(uv_change::Split { at: at.clone() }),
         Packing::default(),
     );
     sound(&report, 8.0);
@@ -231,9 +240,9 @@ fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
         .iter()
         .flat_map(|&a| halves.iter().map(move |&b| (a, b)))
         .find_map(|(a, b)| {
-            let change = UvChange::Join {
+            let change = UvChange::Join(uv_change::Join {
                 at: [now.islands[a].spot, now.islands[b].spot],
-            };
+            });
             let step = UvStep {
                 change,
                 packing: Packing::default(),
@@ -246,11 +255,11 @@ fn islands_are_split_joined_and_unwrapped_again(winch: &Scene) {
     sound(&joined, 8.0);
     assert_eq!(joined.numbers.islands, report.numbers.islands - 1);
     // Only one island anew: the others keep their shapes.
-    let again = UvChange::Unwrap {
+    let again = UvChange::Unwrap(uv_change::Unwrap {
         manner: Manner::Mechanical,
         marks: Vec::new(),
         only: at,
-    };
+    });
     let (_, report) = apply(&scene, again, Packing::default());
     sound(&report, 8.0);
 }
@@ -263,11 +272,11 @@ fn a_marked_seam_is_a_seam() {
         to: [0.0, -1.0, 0.0],
         seam: true,
     };
-    let change = UvChange::Unwrap {
+    let change = UvChange::Unwrap(uv_change::Unwrap {
         manner: Manner::Soft,
         marks: vec![mark],
         only: Vec::new(),
-    };
+    });
     let (scene, report) = apply(&ball, change, Packing::default());
     sound(&report, 8.0);
     let ground = ectome_recipe::uv::Ground::of(&ball.mesh);
@@ -298,9 +307,11 @@ fn islands_are_put_where_a_person_wants_them() {
         size,
         by,
     };
-    let place = |moves: Vec<IslandMove>| UvChange::Place {
-        moves,
-        keep_clear: false,
+    let place = |moves: Vec<IslandMove>| {
+        UvChange::Place(uv_change::Place {
+            moves,
+            keep_clear: false,
+        })
     };
     let moves = vec![one(90.0, 0.5, [0.0, 0.0]), one(0.0, 1.0, [0.25, -0.125])];
     let (placed, report) = apply(&scene, place(moves), Packing::default());
@@ -321,13 +332,13 @@ fn islands_are_put_where_a_person_wants_them() {
     }
     // Put a hair beside where it was, it keeps its padding.
     let packing = Packing::default();
-    let near = UvChange::Place {
+    let near = UvChange::Place(uv_change::Place {
         moves: vec![IslandMove {
             about: [0.0, 0.0],
             ..one(0.0, 1.0, [0.002, 0.002])
         }],
         keep_clear: true,
-    };
+    });
     let (_, report) = apply(&scene, near, packing.clone());
     sound(&report, 7.5);
     for unsound in [
@@ -423,11 +434,11 @@ fn a_priority_finds_its_part_after_a_join_and_an_omit() {
         unwrapping(Manner::Mechanical),
         packing(Stacks::Apart),
     );
-    let priority = UvChange::Priority {
+    let priority = UvChange::Priority(uv_change::Priority {
         at: Vec::new(),
         parts: vec![chosen],
         factor: 2.0,
-    };
+    });
     let (scene, _) = apply(&scene, priority, packing(Stacks::Apart));
     let found = sheet::of(&scene, 2048, 1).unwrap();
     assert_eq!(found.parts[chosen as usize], name);

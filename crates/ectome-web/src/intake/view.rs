@@ -5,7 +5,7 @@ use ectome_recipe::{
     change::Offer,
     finding::noun,
     plan::{Act, Line},
-    preparation::Sizes,
+    sizes::Sizes,
 };
 use ectome_store::asset::{Asset, PassOn, Provenance};
 

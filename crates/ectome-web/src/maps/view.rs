@@ -243,24 +243,7 @@ fn view(
     let has_uvs =
         uv_sets.unwrap_or(rows.inspection().uv_sets) > 0 || shown.is_some_and(|c| c.changes_uvs);
     let mut made = made;
-    let mut there = made
-        .as_mut()
-        .map(|m| std::mem::take(&mut m.maps))
-        .unwrap_or_default();
-    let (mut lines, mut others) = (Vec::new(), Vec::new());
-    for kind in Kind::ALL {
-        let at = there.iter().position(|l| l.word == kind.word());
-        let on = chosen.contains(&kind);
-        let listed = on || at.is_some() || wanted.contains(&kind);
-        let line = match at {
-            Some(at) => there.swap_remove(at),
-            None => MapLine::of(kind),
-        };
-        match listed {
-            true => lines.push(MapLine { on, ..line }),
-            false => others.push(line),
-        }
-    }
+    let (lines, others) = map_lines(made.as_mut(), chosen, &wanted);
     let mut there = made
         .as_mut()
         .map(|m| std::mem::take(&mut m.packed))
@@ -327,6 +310,33 @@ fn view(
         older,
         fails: rows.asked().and_then(|c| c.fault.clone()),
     }
+}
+
+/// The maps that are listed, and the others: chosen, made or wanted by the brief are listed.
+fn map_lines(
+    made: Option<&mut Made>,
+    chosen: &[Kind],
+    wanted: &[Kind],
+) -> (Vec<MapLine>, Vec<MapLine>) {
+    let mut there = made
+        .map(|m| std::mem::take(&mut m.maps))
+        .unwrap_or_default();
+    let (mut lines, mut others) = (Vec::new(), Vec::new());
+    for kind in Kind::ALL {
+        let at = there.iter().position(|l| l.word == kind.word());
+        let on = chosen.contains(&kind);
+        let listed = on || at.is_some() || wanted.contains(&kind);
+        let line = match at {
+            Some(at) => there.swap_remove(at),
+            None => MapLine::of(kind),
+        };
+        if listed {
+            lines.push(MapLine { on, ..line });
+        } else {
+            others.push(line);
+        }
+    }
+    (lines, others)
 }
 
 /// What was written down when the maps of a candidate were baked.

@@ -1,15 +1,10 @@
 //! What the forms of the UVs step send, as a change of UVs.
 
 use ectome_recipe::{
-    IslandMove, Manner, Packing, SeamMark, SheetSettings, Stacks, Turns, UvChange, UvStep,
-    merge::MergeSettings,
+    Packing, SheetSettings, Stacks, Turns, UvChange, UvStep, merge::MergeSettings, uv::change::list,
 };
-use serde::de::DeserializeOwned;
 
 use crate::{failure::Failure, fields::Fields};
-
-/// The most places or marks one form may name.
-const MOST: usize = 2000;
 
 /// How materials are merged, on a sheet of `size` texels.
 pub fn merge(f: &Fields, size: u32) -> Result<MergeSettings, Failure> {
@@ -25,77 +20,7 @@ pub fn merge(f: &Fields, size: u32) -> Result<MergeSettings, Failure> {
 /// # Errors
 /// A sentence that says which field to change.
 pub fn step(f: &Fields, size: u32) -> Result<UvStep, Failure> {
-    let chosen: Vec<[f32; 3]> = list(f, "chosen", "The chosen islands")?;
-    let some = |what: &str| match chosen.is_empty() {
-        true => Err(Failure::bad(format!(
-            "Choose {what} first: click it on the sheet or on the stage."
-        ))),
-        false => Ok(chosen.clone()),
-    };
-    let change = match f.text("do") {
-        "unwrap" | "unwrap_some" => UvChange::Unwrap {
-            manner: match f.text("manner") {
-                "mechanical" => Manner::Mechanical,
-                _ => Manner::Soft,
-            },
-            marks: list::<SeamMark>(f, "marks", "The marked seams")?,
-            only: match f.text("do") {
-                "unwrap_some" => some("the islands to unwrap again")?,
-                _ => Vec::new(),
-            },
-        },
-        "split" => UvChange::Split {
-            at: some("the islands to split")?,
-        },
-        "join" => match chosen[..] {
-            [a, b] => UvChange::Join { at: [a, b] },
-            _ => {
-                return Err(Failure::bad(
-                    "Choose exactly two islands that share a seam, then join them.",
-                ));
-            }
-        },
-        "density" => UvChange::Density {
-            texels_per_metre: match f.text("fit") {
-                "most" => None,
-                _ => Some(f.number("texels_per_metre", "A texel density", 0.1, 1e6)?),
-            },
-        },
-        "priority" => {
-            let parts = f.numbers("part");
-            UvChange::Priority {
-                at: match parts.is_empty() {
-                    true => some("islands, or a part,")?,
-                    false => Vec::new(),
-                },
-                parts,
-                factor: f.number("factor", "A priority", 0.25, 4.0)?,
-            }
-        }
-        "suggest" => UvChange::SuggestPriorities,
-        "turn_over" => UvChange::TurnOver { at: Vec::new() },
-        "turn_chosen" => UvChange::TurnOver {
-            at: some("the islands to turn over")?,
-        },
-        "separate" => UvChange::Separate,
-        "place" => UvChange::Place {
-            moves: match list::<IslandMove>(f, "moves", "The moves")? {
-                moves if moves.is_empty() => {
-                    return Err(Failure::bad(
-                        "Nothing was moved. Choose islands and drag them on the sheet, or type figures and press Move, first.",
-                    ));
-                }
-                moves => moves,
-            },
-            keep_clear: f.ticked("keep_clear"),
-        },
-        "pack" => UvChange::Pack,
-        _ => {
-            return Err(Failure::bad(
-                "That is nothing the UVs step can do. Reload the page and try again.",
-            ));
-        }
-    };
+    let change = UvChange::read(f.text("do"), f).map_err(Failure::bad)?;
     Ok(UvStep {
         change,
         packing: packing(f, size)?,
@@ -128,33 +53,15 @@ fn packing(f: &Fields, size: u32) -> Result<Packing, Failure> {
             _ => Stacks::Apart,
         },
         by_part: f.ticked("by_part"),
-        locked: list(f, "locked", "The locked islands")?,
+        locked: list(f, "locked", "The locked islands").map_err(Failure::bad)?,
         keep_size: f.ticked("keep_size"),
     })
-}
-
-/// A list that a script wrote as JSON; empty when the field is.
-fn list<T: DeserializeOwned>(f: &Fields, name: &str, what: &str) -> Result<Vec<T>, Failure> {
-    let text = f.text(name);
-    if text.is_empty() {
-        return Ok(Vec::new());
-    }
-    let list: Vec<T> = serde_json::from_str(text).map_err(|_| {
-        Failure::bad(format!(
-            "{what} could not be read. Reload the page and choose again."
-        ))
-    })?;
-    match list.len() > MOST {
-        true => Err(Failure::bad(format!(
-            "{what} are more than {MOST}. Choose fewer at once."
-        ))),
-        false => Ok(list),
-    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ectome_recipe::{Manner, uv::change};
 
     const PACKING: [(&str, &str); 4] = [
         ("padding", "8"),
@@ -177,10 +84,10 @@ mod tests {
         let s = step(&f, 1024).ok().unwrap();
         assert!(matches!(
             s.change,
-            UvChange::Unwrap {
+            UvChange::Unwrap(change::Unwrap {
                 manner: Manner::Mechanical,
                 ..
-            }
+            })
         ));
         assert_eq!((s.packing.sheet.size, s.packing.sheet.border), (1024, 8.0));
         assert_eq!(
@@ -191,9 +98,9 @@ mod tests {
         let s = step(&f, 1024).ok().unwrap();
         assert_eq!(
             s.change,
-            UvChange::Join {
+            UvChange::Join(change::Join {
                 at: [[0., 1., 2.], [3., 4., 5.5]]
-            }
+            })
         );
     }
 
@@ -201,7 +108,9 @@ mod tests {
     fn moves_are_read_with_what_they_leave_out() {
         let moves = r#"[{"at":[[0,1,2]],"by":[0.25,0]},{"at":[[3,4,5]],"about":[0.5,0.5],"turn":90,"size":2}]"#;
         let f = with(&[("do", "place"), ("moves", moves), ("keep_clear", "on")]);
-        let UvChange::Place { moves, keep_clear } = step(&f, 1024).ok().unwrap().change else {
+        let UvChange::Place(change::Place { moves, keep_clear }) =
+            step(&f, 1024).ok().unwrap().change
+        else {
             panic!("moves are a change of place");
         };
         assert!(keep_clear && moves[0].size == 1.0 && moves[0].by == [0.25, 0.0]);

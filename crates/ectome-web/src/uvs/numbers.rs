@@ -40,6 +40,15 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
             faults: Vec::new(),
         };
     }
+    UvNumbersView {
+        any: true,
+        lines: lines(sheet, size, wanted),
+        faults: faults(sheet),
+    }
+}
+
+fn lines(sheet: &Sheet, size: u32, wanted: f64) -> Vec<NumberLine> {
+    let n = &sheet.report.numbers;
     let line = |name, value, title, class| NumberLine {
         name,
         value,
@@ -47,7 +56,7 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
         class,
     };
     let off = n.texels_per_metre / wanted;
-    let lines = vec![
+    vec![
         line("Islands", words::grouped(n.islands as u64), "", ""),
         line(
             "Stacked, sheets",
@@ -135,12 +144,7 @@ pub fn uv_numbers(sheet: &Sheet, size: u32, wanted: f64) -> UvNumbersView {
                 "is-over"
             },
         ),
-    ];
-    UvNumbersView {
-        any: true,
-        lines,
-        faults: faults(sheet),
-    }
+    ]
 }
 
 /// A stretch with some decimals, as far as they matter.

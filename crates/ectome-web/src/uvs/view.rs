@@ -2,6 +2,7 @@
 
 use ectome_recipe::{
     Manner, Packing, Stacks, Turns, UvChange, UvStep,
+    uv::change as uv_change,
     uv::{MANY, expected_seconds},
 };
 use ectome_store::candidate::{Candidate, CandidateState};
@@ -104,7 +105,7 @@ fn uv_view(rows: &Rows, steps: &[UvStep]) -> UvView {
     let (brief, inspection, tray) = (&rows.brief, rows.inspection(), &rows.tray);
     let (shown, asked) = (rows.shown(), rows.asked());
     let made = steps.iter().rev().find_map(|s| match &s.change {
-        UvChange::Unwrap { manner, .. } => Some(*manner),
+        UvChange::Unwrap(uv_change::Unwrap { manner, .. }) => Some(*manner),
         _ => None,
     });
     let triangles = shown.map_or(inspection.triangles, |c| c.triangles.unwrap_or(0) as usize);

@@ -8,6 +8,7 @@ use ectome_recipe::{
     Manner, Packing, SheetSettings, SheetsAs, Stacks, Turns, UvChange, UvStep,
     sheets::delivered,
     triangles,
+    uv::change as uv_change,
     uv::{MANY, examined, expected_seconds},
 };
 
@@ -141,14 +142,14 @@ impl Unwrap {
                 };
                 apply(
                     scene,
-                    UvChange::Unwrap {
+                    UvChange::Unwrap(uv_change::Unwrap {
                         manner,
                         marks: Vec::new(),
                         only: Vec::new(),
-                    },
+                    }),
                 )?
             }
-            LayoutArg::Repack => apply(scene, UvChange::Pack)?,
+            LayoutArg::Repack => apply(scene, UvChange::Pack(uv_change::Pack {}))?,
             LayoutArg::Keep => {
                 let report = examined(&scene, self.size, self.sheets);
                 (scene, report)
@@ -157,7 +158,10 @@ impl Unwrap {
         if self.texels_per_metre.is_some() && self.layout != LayoutArg::Keep {
             let texels_per_metre = self.texels_per_metre;
             let seconds = report.seconds;
-            (scene, report) = apply(scene, UvChange::Density { texels_per_metre })?;
+            (scene, report) = apply(
+                scene,
+                UvChange::Density(uv_change::Density { texels_per_metre }),
+            )?;
             report.seconds += seconds;
         }
         if let Some(out) = &self.out {

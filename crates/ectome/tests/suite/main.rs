@@ -2,6 +2,7 @@
 
 mod bake;
 mod cli;
+mod documented;
 mod far_end;
 mod hierarchy;
 mod hostile;
