@@ -19,9 +19,10 @@ pub enum Canvas {
 
 impl Canvas {
     pub fn of(kind: Kind, texels: usize) -> Self {
-        match kind.has_range() {
-            true => Self::Lengths(vec![0.0; texels]),
-            false => Self::Coded(vec![0; texels * kind.channels()]),
+        if kind.has_range() {
+            Self::Lengths(vec![0.0; texels])
+        } else {
+            Self::Coded(vec![0; texels * kind.channels()])
         }
     }
 
@@ -57,9 +58,10 @@ impl Canvas {
 /// A value from 0 to 1 as a file holds it, spread over 16 bits. Directions in 8 bits are dithered by their place, so that smooth
 /// slopes show no steps.
 pub fn coded(kind: Kind, value: f32, place: usize, deep: bool) -> u16 {
-    let v = match kind.is_srgb() {
-        true => srgb::to_coded(value.clamp(0.0, 1.0)),
-        false => value.clamp(0.0, 1.0),
+    let v = if kind.is_srgb() {
+        srgb::to_coded(value.clamp(0.0, 1.0))
+    } else {
+        value.clamp(0.0, 1.0)
     };
     if deep {
         return (v * FULL + 0.5) as u16;

@@ -32,9 +32,10 @@ impl<'a> Looker<'a> {
     pub fn of(source: &'a Source<'a>, with_curvature: bool) -> Self {
         Self {
             normals: normals::at_corners(source.mesh),
-            curvature: match with_curvature {
-                true => curvature::mean(source.mesh),
-                false => Vec::new(),
+            curvature: if with_curvature {
+                curvature::mean(source.mesh)
+            } else {
+                Vec::new()
             },
             run_of_face: source.mesh.run_of_faces(),
             plain: Material::default(),
@@ -51,9 +52,10 @@ impl<'a> Looker<'a> {
         let scale = 1.0 / (d11 * d22 - d12 * d12);
         let v = (d22 * e1.dot(to) - d12 * e2.dot(to)) * scale;
         let w = (d11 * e2.dot(to) - d12 * e1.dot(to)) * scale;
-        let (v, w) = match v.is_finite() && w.is_finite() {
-            true => (v.clamp(0.0, 1.0), w.clamp(0.0, 1.0)),
-            false => (1.0 / 3.0, 1.0 / 3.0),
+        let (v, w) = if v.is_finite() && w.is_finite() {
+            (v.clamp(0.0, 1.0), w.clamp(0.0, 1.0))
+        } else {
+            (1.0 / 3.0, 1.0 / 3.0)
         };
         let weights = Vec3::new((1.0 - v - w).max(0.0), v, w);
         let n = &self.normals[3 * f..3 * f + 3];
@@ -132,9 +134,10 @@ impl<'a> Looker<'a> {
     }
 
     pub fn opacity(&self, seen: &Seen, footprint: f32) -> f32 {
-        match self.material(seen.face).transparent {
-            true => self.base(seen, footprint).w,
-            false => 1.0,
+        if self.material(seen.face).transparent {
+            self.base(seen, footprint).w
+        } else {
+            1.0
         }
     }
 

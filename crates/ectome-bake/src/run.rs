@@ -155,9 +155,10 @@ pub fn bake_again(
         let mut balls = settings.painted.iter();
         balls.any(|b| b.may_touch(low.triangle(f)))
     };
-    let painted: Vec<bool> = match settings.painted.is_empty() {
-        true => Vec::new(),
-        false => (0..low.face_count()).into_par_iter().map(touched).collect(),
+    let painted: Vec<bool> = if settings.painted.is_empty() {
+        Vec::new()
+    } else {
+        (0..low.face_count()).into_par_iter().map(touched).collect()
     };
     let plan = Plan {
         settings,
@@ -301,9 +302,10 @@ fn texel_sizes(low: &Mesh, size: u32) -> Vec<f32> {
             let texels = (uv[1] - uv[0]).perp_dot(uv[2] - uv[0]).abs();
             let [a, b, c] = low.triangle(f);
             let metres = (b - a).cross(c - a).length();
-            match texels > 0.0 {
-                true => (metres / texels).sqrt(),
-                false => 0.0,
+            if texels > 0.0 {
+                (metres / texels).sqrt()
+            } else {
+                0.0
             }
         })
         .collect()
@@ -318,9 +320,12 @@ fn tiles(plan: &Plan<'_>, before: Option<&Before>, progress: &Progress) -> Resul
     let size = settings.size as usize;
     let n = settings.samples as usize;
     let fits = |b: &&Before| {
-        let of = |kind: &Kind| match kind.has_range() {
-            true => None,
-            false => Some(size * size * kind.channels()),
+        let of = |kind: &Kind| {
+            if kind.has_range() {
+                None
+            } else {
+                Some(size * size * kind.channels())
+            }
         };
         let wanted = settings.kinds.iter().map(of);
         b.states.len() == size * size
@@ -337,9 +342,12 @@ fn tiles(plan: &Plan<'_>, before: Option<&Before>, progress: &Progress) -> Resul
     let ranged: Vec<Kind> = all.iter().copied().filter(|k| k.has_range()).collect();
     let mut canvases: Vec<Canvas> = match before {
         Some(b) => (all.iter().zip(&b.maps))
-            .map(|(&kind, map)| match kind.has_range() {
-                true => Canvas::of(kind, size * size),
-                false => Canvas::Coded(map.clone()),
+            .map(|(&kind, map)| {
+                if kind.has_range() {
+                    Canvas::of(kind, size * size)
+                } else {
+                    Canvas::Coded(map.clone())
+                }
             })
             .collect(),
         None => all.iter().map(|&k| Canvas::of(k, size * size)).collect(),

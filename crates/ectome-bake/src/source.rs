@@ -107,9 +107,10 @@ impl<'a> Source<'a> {
         let in_texels = a.perp_dot(b).abs();
         let [p, q, r] = self.mesh.triangle(face);
         let in_metres = (q - p).cross(r - p).length();
-        let texels = match in_metres > 0.0 {
-            true => (in_texels / in_metres).sqrt() * footprint,
-            false => 1.0,
+        let texels = if in_metres > 0.0 {
+            (in_texels / in_metres).sqrt() * footprint
+        } else {
+            1.0
         };
         let at = uv[0] * weights.x + uv[1] * weights.y + uv[2] * weights.z;
         texture.over(at, texels)

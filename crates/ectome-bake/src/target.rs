@@ -84,16 +84,17 @@ impl Target {
         let bvh = build_cwbvh_from_tris(&given, params, &mut Duration::default());
         let order = &bvh.primitive_indices;
         let run_of_face = mesh.run_of_faces();
-        let groups = match group_of_part.is_empty() {
-            true => Vec::new(),
-            false => order
+        let groups = if group_of_part.is_empty() {
+            Vec::new()
+        } else {
+            order
                 .iter()
                 .map(|&i| {
                     let run = run_of_face[kept[i as usize] as usize];
                     let part = mesh.runs[run as usize].part as usize;
                     group_of_part.get(part).copied().unwrap_or(Matching::ANY)
                 })
-                .collect(),
+                .collect()
         };
         Self {
             facets: order
@@ -153,9 +154,12 @@ impl Target {
     /// True when nothing lies along a ray up to `most`, but for the face it begins on.
     pub fn is_free(&self, origin: Vec3, direction: Vec3, most: f32, but: u32) -> bool {
         let ray = Self::ray(origin, direction, most);
-        !self.meets_any(ray, |ray, i| match self.faces[i] == but {
-            true => f32::INFINITY,
-            false => self.facets[i].meets(ray).0,
+        !self.meets_any(ray, |ray, i| {
+            if self.faces[i] == but {
+                f32::INFINITY
+            } else {
+                self.facets[i].meets(ray).0
+            }
         })
     }
 
@@ -171,9 +175,12 @@ impl Target {
     ) -> Option<f32> {
         let ray = Self::ray(origin, direction, most);
         let other = |i: usize| group.is_some_and(|g| !self.is_of(i, g));
-        let hit = self.nearest(ray, |ray, i| match self.faces[i] == but || other(i) {
-            true => f32::INFINITY,
-            false => self.facets[i].meets(ray).0,
+        let hit = self.nearest(ray, |ray, i| {
+            if self.faces[i] == but || other(i) {
+                f32::INFINITY
+            } else {
+                self.facets[i].meets(ray).0
+            }
         });
         (hit.primitive_id != u32::MAX && hit.t < most).then_some(hit.t)
     }
@@ -294,9 +301,10 @@ impl Facet {
         let v = ray.direction.dot(q) * scale;
         let at = self.e2.dot(q) * scale;
         let inside = u >= -SLACK && v >= -SLACK && u + v <= 1.0 + SLACK;
-        match inside && at >= ray.tmin && at <= ray.tmax {
-            true => (at, volume > 0.0),
-            false => (f32::INFINITY, true),
+        if inside && at >= ray.tmin && at <= ray.tmax {
+            (at, volume > 0.0)
+        } else {
+            (f32::INFINITY, true)
         }
     }
 }

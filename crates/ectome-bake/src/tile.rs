@@ -292,9 +292,10 @@ impl Plan<'_> {
         let bitangent = place.sign * place.normal.cross(place.tangent);
         let basis = Mat3::from_cols(place.tangent, bitangent, place.normal);
         let determinant = basis.determinant();
-        let mut figures = match determinant.abs() > 1e-12 && determinant.is_finite() {
-            true => (basis.inverse() * direction).normalize_or(Vec3::Z),
-            false => Vec3::Z,
+        let mut figures = if determinant.abs() > 1e-12 && determinant.is_finite() {
+            (basis.inverse() * direction).normalize_or(Vec3::Z)
+        } else {
+            Vec3::Z
         };
         if !self.settings.green_up {
             figures.y = -figures.y;
@@ -366,9 +367,10 @@ fn beside([x, y]: [usize; 2], step: usize, coarse: usize) -> impl Iterator<Item 
     steps.iter().map(move |(dx, dy)| {
         let (x, y) = (x as i64 + dx * step, y as i64 + dy * step);
         let inside = |v: i64| (0..TILE as i64).contains(&v);
-        match inside(x) && inside(y) {
-            true => y as usize * TILE + x as usize,
-            false => usize::MAX,
+        if inside(x) && inside(y) {
+            y as usize * TILE + x as usize
+        } else {
+            usize::MAX
         }
     })
 }

@@ -368,9 +368,12 @@ impl Judge {
         let (counted_there, counted_outline) = match gone.first() {
             None => (there.clone(), outline.clone()),
             Some(largest) => {
-                distances.limit(|face| match missing[face as usize] {
-                    true => self.pieces.size_m(face),
-                    false => f32::INFINITY,
+                distances.limit(|face| {
+                    if missing[face as usize] {
+                        self.pieces.size_m(face)
+                    } else {
+                        f32::INFINITY
+                    }
                 });
                 let rest = vanished::without(high, &missing);
                 let outline = outline::compare(&rest, low).ok_or(CompareError::Empty)?;

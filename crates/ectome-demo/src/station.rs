@@ -50,9 +50,10 @@ fn beside(scenes: &[(Scene, Affine3A)]) -> Scene {
                 let of = |v: &u32| *v as usize;
                 object.primitive(Primitive {
                     positions: used.iter().map(|&v| mesh.position(v)).collect(),
-                    normals: match run.channels.normals {
-                        true => used.iter().map(|v| mesh.normals[of(v)]).collect(),
-                        false => Vec::new(),
+                    normals: if run.channels.normals {
+                        used.iter().map(|v| mesh.normals[of(v)]).collect()
+                    } else {
+                        Vec::new()
                     },
                     uv_sets: mesh
                         .uv_sets

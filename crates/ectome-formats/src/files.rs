@@ -34,13 +34,14 @@ pub fn read(files: &FileSet<'_>) -> Result<Scene, FormatError> {
 pub fn read_within(files: &FileSet<'_>, reading: &Reading) -> Result<Scene, FormatError> {
     let (name, scene) = chosen(files, reading)?;
     let found = scene.mesh.parts.len();
-    match found > MOST_PARTS {
-        true => Err(FormatError::TooManyParts {
+    if found > MOST_PARTS {
+        Err(FormatError::TooManyParts {
             file: name,
             found,
             most: MOST_PARTS,
-        }),
-        false => Ok(scene),
+        })
+    } else {
+        Ok(scene)
     }
 }
 

@@ -87,9 +87,10 @@ pub fn write(scene: &Scene) -> Result<Vec<u8>, FormatError> {
         let material = run.material.map_or(-1, |m| m as i32);
         for f in run.faces.clone() {
             let face = mesh.face(f as usize);
-            match wide {
-                true => out.extend((face.len() as u32).to_le_bytes()),
-                false => out.push(face.len() as u8),
+            if wide {
+                out.extend((face.len() as u32).to_le_bytes())
+            } else {
+                out.push(face.len() as u8)
             }
             face.iter().for_each(|v| out.extend(v.to_le_bytes()));
             out.extend((run.part as i32).to_le_bytes());

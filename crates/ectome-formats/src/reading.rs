@@ -41,9 +41,10 @@ impl Reading {
 
     /// Reports row `row` of `rows`, every so many rows.
     pub(crate) fn row(&self, row: usize, rows: usize) -> Result<(), Cancelled> {
-        match row.is_multiple_of(LOOK_EVERY) {
-            true => self.at(row as f32 / rows.max(1) as f32),
-            false => Ok(()),
+        if row.is_multiple_of(LOOK_EVERY) {
+            self.at(row as f32 / rows.max(1) as f32)
+        } else {
+            Ok(())
         }
     }
 
@@ -52,13 +53,14 @@ impl Reading {
     /// # Errors
     /// [`FormatError::OverBudget`].
     pub fn needs(&self, file: &str, bytes: u64) -> Result<(), FormatError> {
-        match bytes > self.budget {
-            true => Err(FormatError::OverBudget {
+        if bytes > self.budget {
+            Err(FormatError::OverBudget {
                 file: file.to_owned(),
                 needed: bytes,
                 budget: self.budget,
-            }),
-            false => Ok(()),
+            })
+        } else {
+            Ok(())
         }
     }
 }

@@ -131,9 +131,10 @@ fn text_solids(
             let line = solid.split(|&b| b == b'\n').next().unwrap_or_default();
             let name = String::from_utf8_lossy(&line[5.min(line.len())..]);
             // The reader beneath wants a blank after the word; writers also put a tab there, or nothing.
-            let positions = match solid.starts_with(b"solid ") {
-                true => triangles(file, solid, reading)?,
-                false => triangles(file, &[b"solid ", &solid[5..]].concat(), reading)?,
+            let positions = if solid.starts_with(b"solid ") {
+                triangles(file, solid, reading)?
+            } else {
+                triangles(file, &[b"solid ", &solid[5..]].concat(), reading)?
             };
             Ok((name.trim().to_owned(), positions))
         })

@@ -24,9 +24,10 @@ pub struct Side {
 impl Side {
     /// The points it runs from and to.
     pub fn ends(&self) -> [u32; 2] {
-        match self.up {
-            true => [self.low, self.high],
-            false => [self.high, self.low],
+        if self.up {
+            [self.low, self.high]
+        } else {
+            [self.high, self.low]
         }
     }
 
@@ -127,9 +128,10 @@ pub fn loops_of(mut open: Vec<Side>) -> Vec<Loop> {
                 }
                 loops.push(path.split_off(k));
             }
-            at = match path.is_empty() {
-                true => None,
-                false => unused_from(to, &used),
+            at = if path.is_empty() {
+                None
+            } else {
+                unused_from(to, &used)
             };
         }
     }

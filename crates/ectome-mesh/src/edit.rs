@@ -100,11 +100,12 @@ pub fn rearranged(
                 if *user == u32::MAX {
                     *user = part;
                 }
-                own.push(match *user == part {
-                    true => v,
-                    false => *copies
+                own.push(if *user == part {
+                    v
+                } else {
+                    *copies
                         .entry((v, part))
-                        .or_insert_with(|| out.copy_vertex(v, mesh.vertex_point[v as usize])),
+                        .or_insert_with(|| out.copy_vertex(v, mesh.vertex_point[v as usize]))
                 });
             }
             sink.push(&own);

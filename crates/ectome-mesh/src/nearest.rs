@@ -156,9 +156,10 @@ impl SurfaceIndex {
                     let found = found.or_else(|| self.near_enough(q, f32::INFINITY, within));
                     let Some(found) = found else { return f32::NAN };
                     near = found.face;
-                    match found.distance > within {
-                        true => found.distance,
-                        false => 0.0,
+                    if found.distance > within {
+                        found.distance
+                    } else {
+                        0.0
                     }
                 })
             })
@@ -229,12 +230,11 @@ impl SurfaceIndex {
         let mut limit2 = radius * radius;
         let mut usual = [(0u32, 0f32); USUAL_DEPTH];
         let mut deep = Vec::new();
-        let stack: &mut [(u32, f32)] = match self.depth < USUAL_DEPTH {
-            true => &mut usual,
-            false => {
-                deep.resize(self.depth + 1, (0, 0.0));
-                &mut deep
-            }
+        let stack: &mut [(u32, f32)] = if self.depth < USUAL_DEPTH {
+            &mut usual
+        } else {
+            deep.resize(self.depth + 1, (0, 0.0));
+            &mut deep
         };
         stack[0] = (0, box_distance2(0));
         let mut depth = 1;

@@ -32,9 +32,10 @@ pub fn all_given(mesh: &Mesh) -> bool {
 pub fn at_corners(mesh: &Mesh) -> Vec<Vec3> {
     let straight = of_faces(mesh);
     // The corners around each point.
-    let (starts, corners) = match all_given(mesh) {
-        true => (Vec::new(), Vec::new()),
-        false => around_points(mesh),
+    let (starts, corners) = if all_given(mesh) {
+        (Vec::new(), Vec::new())
+    } else {
+        around_points(mesh)
     };
     let weighted = |c: u32| straight[c as usize / 3] * angle(mesh, c as usize);
     let at_point = |p: usize| &corners[starts[p] as usize..starts[p + 1] as usize];

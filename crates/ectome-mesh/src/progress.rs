@@ -102,9 +102,10 @@ impl Progress {
     /// # Errors
     /// [`Cancelled`] when somebody asked to stop.
     pub fn go_on(&self) -> Result<(), Cancelled> {
-        match self.is_cancelled() {
-            true => Err(Cancelled),
-            false => Ok(()),
+        if self.is_cancelled() {
+            Err(Cancelled)
+        } else {
+            Ok(())
         }
     }
 

@@ -27,9 +27,10 @@ pub fn span(triangle: &[DVec2; 3], y: f64, sides: Sides) -> Option<(f64, f64)> {
     };
     for k in 0..3 {
         let (a, b) = (triangle[k], triangle[(k + 1) % 3]);
-        let (a, b) = match (a.y, a.x) <= (b.y, b.x) {
-            true => (a, b),
-            false => (b, a),
+        let (a, b) = if (a.y, a.x) <= (b.y, b.x) {
+            (a, b)
+        } else {
+            (b, a)
         };
         let met = match sides {
             Sides::Shared => (a.y <= y) != (b.y <= y),

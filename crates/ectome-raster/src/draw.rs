@@ -75,9 +75,10 @@ enum Normals<'a> {
 
 impl<'a> Normals<'a> {
     fn of(mesh: &'a Mesh) -> Self {
-        match normals::all_given(mesh) {
-            true => Self::Given(&mesh.normals),
-            false => Self::Made(normals::at_corners(mesh)),
+        if normals::all_given(mesh) {
+            Self::Given(&mesh.normals)
+        } else {
+            Self::Made(normals::at_corners(mesh))
         }
     }
 

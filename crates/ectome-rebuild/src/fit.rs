@@ -155,12 +155,13 @@ fn relax(places: &mut [Vec3], is_cap: &[bool], quads: &[[u32; 4]], around: &Arou
         let before = &*places;
         let moved: Vec<Vec3> = (0..before.len())
             .into_par_iter()
-            .map(|v| match is_cap[v] {
-                false => before[v],
-                true => {
+            .map(|v| {
+                if is_cap[v] {
                     let own = around.of(v);
                     let corners = own.iter().flat_map(|&q| quads[q as usize]);
                     corners.map(|k| before[k as usize]).sum::<Vec3>() / (4 * own.len()) as f32
+                } else {
+                    before[v]
                 }
             })
             .collect();

@@ -204,9 +204,10 @@ fn flip(
         }
         // A corner that hardly rises over the edge is in its own way: from it the edge goes to the other side.
         let slim = [own, other].into_iter().any(|t| is_slim(places, t, a, b));
-        let most = match slim {
-            true => off.away[e].max(off.slack),
-            false => 0.5 * off.away[e],
+        let most = if slim {
+            off.away[e].max(off.slack)
+        } else {
+            0.5 * off.away[e]
         };
         if (off.of)(c, d) > most {
             continue;
@@ -238,9 +239,12 @@ fn advance(
         let turns = |to: Vec3| {
             around.of(v).iter().any(|&t| {
                 let before = normal(places, triangles[t as usize]);
-                let corners = triangles[t as usize].map(|k| match k as usize == v {
-                    true => to,
-                    false => places[k as usize],
+                let corners = triangles[t as usize].map(|k| {
+                    if k as usize == v {
+                        to
+                    } else {
+                        places[k as usize]
+                    }
                 });
                 let after = (corners[1] - corners[0]).cross(corners[2] - corners[0]);
                 after.dot(before) <= 0.0

@@ -175,9 +175,10 @@ pub fn rebuild(
     let pieces = pieces::of(&source, bounds.diagonal(), limits, progress)?;
     progress.at(0.05)?;
     let leaves_out = settings.sheet_m == 0.0 && !pieces.sheets.is_empty();
-    let (source, piece_of_face) = match leaves_out {
-        true => without_sheets(&source, &pieces),
-        false => (source, pieces.of_face.clone()),
+    let (source, piece_of_face) = if leaves_out {
+        without_sheets(&source, &pieces)
+    } else {
+        (source, pieces.of_face.clone())
     };
     if source.face_count() == 0 {
         return Err(RebuildError::NothingInside);
@@ -217,12 +218,11 @@ pub fn rebuild(
         .collect();
     let ground = Ground::of(&source, &index, &sides, grid.cell, pieces.count);
     // A film around a sheet lies beside it, not on it.
-    let is_film: Vec<bool> = match has_films {
-        false => Vec::new(),
-        true => {
-            let of = |&p: &Vec3| sides.is_film(p, grid.cell);
-            start.par_iter().map(of).collect()
-        }
+    let is_film: Vec<bool> = if has_films {
+        let of = |&p: &Vec3| sides.is_film(p, grid.cell);
+        start.par_iter().map(of).collect()
+    } else {
+        Vec::new()
     };
     start.par_iter_mut().enumerate().for_each(|(v, p)| {
         if is_film.get(v) == Some(&true) {
@@ -276,18 +276,17 @@ pub fn rebuild(
     let (skin, order) = named(&ground, &fitted.places, &triangles, &closing);
     describe(&skin, &mut report);
     progress.at(0.94)?;
-    let seen = match settings.with_seen {
-        true => {
-            let around = Around {
-                grid,
-                cells: &cells,
-                skin: &SurfaceIndex::of_while(&skin, progress)?,
-            };
-            let seen = ground.seen(&around, &progress.span(0.94, 1.0))?;
-            report.hidden_triangles = seen.hidden;
-            Some(seen.mesh)
-        }
-        false => None,
+    let seen = if settings.with_seen {
+        let around = Around {
+            grid,
+            cells: &cells,
+            skin: &SurfaceIndex::of_while(&skin, progress)?,
+        };
+        let seen = ground.seen(&around, &progress.span(0.94, 1.0))?;
+        report.hidden_triangles = seen.hidden;
+        Some(seen.mesh)
+    } else {
+        None
     };
     report.open_pieces = pieces.open;
     progress.at(1.0)?;
@@ -365,13 +364,15 @@ fn divided(places: &[Vec3], quads: &[[u32; 4]], ground: &Ground<'_>) -> Vec<[u32
             near.map_or(0.0, |place| place.distance)
         };
         let (first, second) = (away(0, 2), away(1, 3));
-        let is_first = match (first - second).abs() > same {
-            true => first < second,
-            false => bend(0, 1, 2, 3) >= bend(1, 2, 3, 0),
+        let is_first = if (first - second).abs() > same {
+            first < second
+        } else {
+            bend(0, 1, 2, 3) >= bend(1, 2, 3, 0)
         };
-        match is_first {
-            true => [[a, b, c], [a, c, d]],
-            false => [[b, c, d], [b, d, a]],
+        if is_first {
+            [[a, b, c], [a, c, d]]
+        } else {
+            [[b, c, d], [b, d, a]]
         }
     };
     quads.par_iter().flat_map_iter(of).collect()
@@ -393,9 +394,10 @@ fn without_crumbs(places: &[Vec3], triangles: Vec<[u32; 3]>, cell: f32) -> Vec<[
         let (low, high) = bounds[&part[t[0] as usize]];
         low.distance(high) <= CRUMB * cell
     };
-    match triangles.iter().all(is_crumb) {
-        true => triangles,
-        false => triangles.into_iter().filter(|t| !is_crumb(t)).collect(),
+    if triangles.iter().all(is_crumb) {
+        triangles
+    } else {
+        triangles.into_iter().filter(|t| !is_crumb(t)).collect()
     }
 }
 

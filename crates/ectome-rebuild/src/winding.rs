@@ -62,9 +62,12 @@ impl Winding {
 
     fn summed(&self, place: Vec3, far: f32) -> f32 {
         let mut sum = 0.0f64;
-        self.walk(place, 0.0, far, |node, is_far| match is_far {
-            true => sum += f64::from(node.seen_from(place)),
-            false => sum += solid_angles(self.own(node), place),
+        self.walk(place, 0.0, far, |node, is_far| {
+            if is_far {
+                sum += f64::from(node.seen_from(place))
+            } else {
+                sum += solid_angles(self.own(node), place)
+            }
         });
         (sum / FULL) as f32
     }
@@ -81,19 +84,21 @@ impl Winding {
         let mut slope = DVec3::ZERO;
         near.leaves.clear();
         let radius = 0.5 * (high - low).length();
-        self.walk(middle, radius, FAR, |node, is_far| match is_far {
-            true => {
+        self.walk(middle, radius, FAR, |node, is_far| {
+            if is_far {
                 far += f64::from(node.seen_from(middle));
                 slope += node.change_at(middle);
+            } else {
+                near.leaves.push(*node)
             }
-            false => near.leaves.push(*node),
         });
         into.extend(places.iter().map(|&p| {
             let mut sum = far + slope.dot((p - middle).as_dvec3());
             for node in &near.leaves {
-                sum += match node.is_far(p, 0.0, FAR) {
-                    true => f64::from(node.seen_from(p)),
-                    false => solid_angles(self.own(node), p),
+                sum += if node.is_far(p, 0.0, FAR) {
+                    f64::from(node.seen_from(p))
+                } else {
+                    solid_angles(self.own(node), p)
                 };
             }
             (sum / FULL) as f32
@@ -189,9 +194,10 @@ fn group(triangles: &mut [[Vec3; 3]], from: usize, nodes: &mut [Node], own: usiz
         dipole += n;
         (low, high) = (low.min(middle), high.max(middle));
     }
-    let middle = match area > 0.0 {
-        true => (moment / area).as_vec3(),
-        false => 0.5 * (low + high),
+    let middle = if area > 0.0 {
+        (moment / area).as_vec3()
+    } else {
+        0.5 * (low + high)
     };
     let radius = triangles
         .iter()
@@ -230,14 +236,11 @@ fn group(triangles: &mut [[Vec3; 3]], from: usize, nodes: &mut [Node], own: usiz
         || group(left, from, left_nodes, own + 1),
         || group(right, from + half, right_nodes, own + 1 + first),
     );
-    match count > SHARED {
-        true => {
-            rayon::join(both.0, both.1);
-        }
-        false => {
-            both.0();
-            both.1();
-        }
+    if count > SHARED {
+        rayon::join(both.0, both.1);
+    } else {
+        both.0();
+        both.1();
     }
 }
 
@@ -291,9 +294,10 @@ fn solid_angles(triangles: &[[Vec3; 3]], place: Vec3) -> f64 {
         }
         // Kept at a size that neither vanishes nor overflows.
         let size = r.abs() + i.abs();
-        (re, im) = match size > 0.0 {
-            true => (r / size, i / size),
-            false => (1.0, 0.0),
+        (re, im) = if size > 0.0 {
+            (r / size, i / size)
+        } else {
+            (1.0, 0.0)
         };
     }
     2.0 * (im.atan2(re) + turns * std::f64::consts::TAU)

@@ -43,9 +43,10 @@ impl ErrorCurve {
         let log = |v: u32| f64::from(v.max(1)).ln();
         let t = (log(m) - log(triangles)) / (log(m) - log(n)).max(1e-12);
         let (d, e) = (f64::from(d), f64::from(e));
-        match d > 0.0 && e > 0.0 {
-            true => d * (e / d).powf(t),
-            false => d + (e - d) * t,
+        if d > 0.0 && e > 0.0 {
+            d * (e / d).powf(t)
+        } else {
+            d + (e - d) * t
         }
     }
 
@@ -58,9 +59,10 @@ impl ErrorCurve {
         }
         while fits - fails > 1 {
             let middle = fails + (fits - fails) / 2;
-            match self.error_m(middle) <= error_m {
-                true => fits = middle,
-                false => fails = middle,
+            if self.error_m(middle) <= error_m {
+                fits = middle
+            } else {
+                fails = middle
             }
         }
         fits

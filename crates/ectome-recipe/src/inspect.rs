@@ -171,9 +171,10 @@ impl Inspection {
             })
         };
         // Side by side where memory allows it.
-        let (diagnosis, told) = match scene.mesh.face_count() > SIDE_BY_SIDE {
-            true => (diagnosed(), told()),
-            false => rayon::join(diagnosed, told),
+        let (diagnosis, told) = if scene.mesh.face_count() > SIDE_BY_SIDE {
+            (diagnosed(), told())
+        } else {
+            rayon::join(diagnosed, told)
         };
         let mut diagnosis = diagnosis?;
         texture_findings(scene, &mut diagnosis);
@@ -202,12 +203,11 @@ impl Inspection {
 
     fn counted(scene: &Scene, progress: &Progress) -> Result<Self, Cancelled> {
         let split;
-        let mesh = match scene.mesh.is_triangulated() {
-            true => &scene.mesh,
-            false => {
-                split = triangulate(&scene.mesh).0;
-                &split
-            }
+        let mesh = if scene.mesh.is_triangulated() {
+            &scene.mesh
+        } else {
+            split = triangulate(&scene.mesh).0;
+            &split
         };
         let (quads, ngons) = scene.mesh.quads_and_ngons();
         progress.go_on()?;
@@ -272,9 +272,10 @@ impl Inspection {
 
 /// The mesh in triangles, equal parts split alike.
 fn triangles<'a>(scene: &'a Scene, progress: &Progress) -> Result<Cow<'a, Mesh>, Cancelled> {
-    Ok(match scene.mesh.is_triangulated() {
-        true => Cow::Borrowed(&scene.mesh),
-        false => Cow::Owned(triangulated(scene.clone(), progress)?.mesh),
+    Ok(if scene.mesh.is_triangulated() {
+        Cow::Borrowed(&scene.mesh)
+    } else {
+        Cow::Owned(triangulated(scene.clone(), progress)?.mesh)
     })
 }
 

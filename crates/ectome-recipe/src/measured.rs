@@ -123,10 +123,11 @@ fn gave_way(cut: &Cut, source: &Mesh, is_open: bool) -> Vec<String> {
         list.push(format!("corners of {lines}, given up to meet the target"));
     }
     if cut.lines_released {
-        list.push(match lines.is_empty() {
-            false => format!("{lines}, crossed to meet the target"),
-            true => "the two sides of thin walls, which may have come together to meet the target"
-                .to_owned(),
+        list.push(if lines.is_empty() {
+            "the two sides of thin walls, which may have come together to meet the target"
+                .to_owned()
+        } else {
+            format!("{lines}, crossed to meet the target")
         });
     }
     if cut.knots_released {

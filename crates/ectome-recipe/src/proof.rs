@@ -375,12 +375,11 @@ fn clay(scene: &Scene) -> Vec<Finish> {
 /// its source, so that only their shapes can be compared: as clay.
 fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
     let as_clay = high.library.materials != low.library.materials;
-    let (own, other) = match as_clay {
-        true => (clay(high), clay(low)),
-        false => {
-            let surfaces = picture::surfaces(high);
-            (surfaces.clone(), surfaces)
-        }
+    let (own, other) = if as_clay {
+        (clay(high), clay(low))
+    } else {
+        let surfaces = picture::surfaces(high);
+        (surfaces.clone(), surfaces)
     };
     let has_maps = as_clay && other.iter().any(|s| s.normal.is_some());
     shade_as(

@@ -85,9 +85,12 @@ impl Region {
         };
         points
             .iter()
-            .map(|&p| match inside(p) != self.inverse {
-                true => self.weight.clamp(0.0, 1.0),
-                false => 0.0,
+            .map(|&p| {
+                if inside(p) != self.inverse {
+                    self.weight.clamp(0.0, 1.0)
+                } else {
+                    0.0
+                }
             })
             .collect()
     }

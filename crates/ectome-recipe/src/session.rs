@@ -133,9 +133,10 @@ impl Session {
                 (replay, log)
             }
         };
-        let seconds_analysis = match fresh {
-            true => started.elapsed().as_secs_f64(),
-            false => 0.0,
+        let seconds_analysis = if fresh {
+            started.elapsed().as_secs_f64()
+        } else {
+            0.0
         };
         Ok(Self {
             triangles: match &worked.first_pass {
@@ -507,9 +508,10 @@ impl Worked {
         settings: &CutSettings,
         progress: &Progress,
     ) -> Result<Self, EngineError> {
-        let first_pass = match scene.mesh.triangle_count() > LARGE {
-            true => Some(FirstPass::of(&mut scene, settings, progress)?),
-            false => None,
+        let first_pass = if scene.mesh.triangle_count() > LARGE {
+            Some(FirstPass::of(&mut scene, settings, progress)?)
+        } else {
+            None
         };
         Ok(Self {
             fresh: first_pass.is_some(),
@@ -562,13 +564,15 @@ fn folded(
     if !settings.region.balls.is_empty() {
         return Ok(None);
     }
-    let groups = match settings.reuse_repeats {
-        true => repeats::find(mesh, progress)?,
-        false => Vec::new(),
+    let groups = if settings.reuse_repeats {
+        repeats::find(mesh, progress)?
+    } else {
+        Vec::new()
     };
-    let halves = match settings.reuse_halves {
-        true => mirror::find(mesh, progress)?,
-        false => Vec::new(),
+    let halves = if settings.reuse_halves {
+        mirror::find(mesh, progress)?
+    } else {
+        Vec::new()
     };
     Ok(Fold::of(mesh, &groups, &halves))
 }

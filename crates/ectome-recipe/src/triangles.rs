@@ -112,15 +112,12 @@ impl Split {
                     let agree = now.all(|c| Some(triangles.corners[c]) == first);
                     whole.extend(first.filter(|_| agree));
                 }
-                match whole.len() == face.len() {
-                    true => {
-                        sizes.push(face.len() as u32);
-                        corners.extend_from_slice(&whole);
-                    }
-                    false => {
-                        sizes.extend(std::iter::repeat_n(3, face.len() - 2));
-                        corners.extend_from_slice(&triangles.corners[own]);
-                    }
+                if whole.len() == face.len() {
+                    sizes.push(face.len() as u32);
+                    corners.extend_from_slice(&whole);
+                } else {
+                    sizes.extend(std::iter::repeat_n(3, face.len() - 2));
+                    corners.extend_from_slice(&triangles.corners[own]);
                 }
             }
             runs.push(Run {

@@ -88,9 +88,10 @@ impl Polygon {
 fn badness(a: DVec2, b: DVec2, c: DVec2) -> f64 {
     let twice = (b - a).perp_dot(c - a);
     let sides = a.distance_squared(b) + b.distance_squared(c) + c.distance_squared(a);
-    match twice > 1e-7 * sides {
-        true => sides / twice,
-        false => f64::INFINITY,
+    if twice > 1e-7 * sides {
+        sides / twice
+    } else {
+        f64::INFINITY
     }
 }
 

@@ -62,9 +62,10 @@ fn without_normals(mut mesh: Mesh) -> Mesh {
         })
         .collect();
     fn pick<T: Copy>(list: &[T], at: &[usize]) -> Vec<T> {
-        match list.is_empty() {
-            true => Vec::new(),
-            false => at.iter().map(|&i| list[i]).collect(),
+        if list.is_empty() {
+            Vec::new()
+        } else {
+            at.iter().map(|&i| list[i]).collect()
         }
     }
     mesh.vertex_point = pick(&mesh.vertex_point, &kept);

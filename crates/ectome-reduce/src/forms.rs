@@ -154,9 +154,10 @@ fn of_wedge(state: &State, mesh: &Mesh, faces: &[Vec4], ring: &[u32]) -> OfWedge
             let uv = [c, n, q].map(|c| state.uv[state.corner_wedge[c as usize] as usize]);
             let class = |c: u32| state.class[state.corner_point[c as usize] as usize];
             let seam = [c, n, q].into_iter().any(|c| class(c) != Class::Inside);
-            let weight = match seam && !state.flat_only {
-                true => area * BESIDE_SEAMS,
-                false => area,
+            let weight = if seam && !state.flat_only {
+                area * BESIDE_SEAMS
+            } else {
+                area
             };
             if let Some(fit) = UvFit::face(places(state, c), uv, weight) {
                 of.fit = of.fit.plus(&fit);

@@ -198,12 +198,13 @@ impl CollapseLog {
                 *g += self.weight(f);
             }
         }
-        let mut left = match self.weights.is_empty() {
-            true => self.proper_faces,
-            false => (0..self.face_end.len())
+        let mut left = if self.weights.is_empty() {
+            self.proper_faces
+        } else {
+            (0..self.face_end.len())
                 .filter(|&f| self.face_end[f] != IMPROPER)
                 .map(|f| self.weight(f))
-                .sum(),
+                .sum()
         };
         let mut standing = Vec::with_capacity(gone.len() + 1);
         standing.push(left);

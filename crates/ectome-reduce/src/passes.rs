@@ -56,9 +56,10 @@ impl Analysis {
         let mut highest = 0f32;
         let mut live: Vec<u32> = (0..self.state.place.len() as u32).collect();
         // Blocks of a larger mesh leave what is stuck to the whole.
-        let mut next_free = match self.state.flat_only || limits.cost.is_finite() {
-            true => 0,
-            false => start,
+        let mut next_free = if self.state.flat_only || limits.cost.is_finite() {
+            0
+        } else {
+            start
         };
         while self.state.triangles > goal {
             if 2 * self.state.triangles < self.state.alive.len() {

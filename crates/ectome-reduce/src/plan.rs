@@ -220,9 +220,10 @@ fn best(
         state.place[kept as usize].as_dvec3(),
     );
     // Whatever the attributes add, the surface alone costs at least its minimum.
-    let least = match moves || lifts {
-        true => form.minimum().map_or(0.0, |x| form.at(x)),
-        false => form.at(pk),
+    let least = if moves || lifts {
+        form.minimum().map_or(0.0, |x| form.at(x))
+    } else {
+        form.at(pk)
     };
     if least as f32 >= plan.limit {
         return false;

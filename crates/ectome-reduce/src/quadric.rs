@@ -105,9 +105,10 @@ impl Quadric {
         let bend = direction.dot(self.times(direction));
         let slope = direction.dot(self.times(start) + self.b);
         let [xx, _, _, yy, _, zz] = self.a;
-        match bend > 1e-6 * (xx + yy + zz) {
-            true => -slope / bend,
-            false => 0.0,
+        if bend > 1e-6 * (xx + yy + zz) {
+            -slope / bend
+        } else {
+            0.0
         }
     }
 
@@ -119,9 +120,10 @@ impl Quadric {
         let m = DMat3::from_cols_array(&[xx, xy, xz, xy, yy, yz, xz, yz, zz]);
         let pairs = xx * yy - xy * xy + xx * zz - xz * xz + yy * zz - yz * yz;
         let sum = xx + yy + zz;
-        match pairs > 1e-15 * sum * sum {
-            true => (m.determinant() / (pairs * sum)).max(0.0),
-            false => 0.0,
+        if pairs > 1e-15 * sum * sum {
+            (m.determinant() / (pairs * sum)).max(0.0)
+        } else {
+            0.0
         }
     }
 

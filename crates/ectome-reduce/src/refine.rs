@@ -313,9 +313,10 @@ fn tie_each(low: &Mesh, places: &[Place], near: &mut [u32]) -> Vec<Option<Tie>> 
     let surface = SurfaceIndex::of(low);
     let at: Vec<Vec3> = places.iter().map(|p| p.at).collect();
     let known = near.first().is_some_and(|&f| f != u32::MAX);
-    let found = match known {
-        true => surface.nearest_each_from(&at, near),
-        false => surface.nearest_each(&at),
+    let found = if known {
+        surface.nearest_each_from(&at, near)
+    } else {
+        surface.nearest_each(&at)
     };
     for (near, found) in near.iter_mut().zip(&found) {
         *near = found.map_or(u32::MAX, |f| f.face);

@@ -183,9 +183,10 @@ impl State {
             diagonal,
         };
         if has_uv {
-            let weight = match options.flat_only {
-                true => UV_WEIGHT_FLAT,
-                false => UV_WEIGHT,
+            let weight = if options.flat_only {
+                UV_WEIGHT_FLAT
+            } else {
+                UV_WEIGHT
             };
             state.uv_scale = uv_length * weight * state.weights.uvs.sqrt().max(1e-6);
             state.uv = pick(&mesh.uv_sets[0], &features.wedge_vertex)

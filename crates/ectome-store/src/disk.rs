@@ -68,13 +68,14 @@ impl Disk {
     /// [`StoreError::NoSpace`].
     pub fn needs(&self, bytes: u64) -> Result<(), StoreError> {
         let free = self.free();
-        match free < self.reserve.saturating_add(bytes) {
-            true => Err(StoreError::NoSpace {
+        if free < self.reserve.saturating_add(bytes) {
+            Err(StoreError::NoSpace {
                 folder: self.folder.clone(),
                 needed: self.reserve.saturating_add(bytes),
                 free,
-            }),
-            false => Ok(()),
+            })
+        } else {
+            Ok(())
         }
     }
 

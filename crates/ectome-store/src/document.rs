@@ -14,13 +14,14 @@ const MOST: usize = 32 << 20;
 /// [`StoreError::TooLarge`] when it would not fit.
 pub(crate) fn json(value: &impl Serialize, what: &'static str) -> Result<String, StoreError> {
     let text = serde_json::to_string(value).map_err(|e| StoreError::stored(what, e))?;
-    match text.len() > MOST {
-        true => Err(StoreError::TooLarge {
+    if text.len() > MOST {
+        Err(StoreError::TooLarge {
             what,
             bytes: text.len(),
             most: MOST,
-        }),
-        false => Ok(text),
+        })
+    } else {
+        Ok(text)
     }
 }
 

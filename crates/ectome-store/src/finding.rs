@@ -197,12 +197,9 @@ impl Store {
         retrying(|| async {
             let mut tx = self.pool.begin().await?;
             for id in assets {
-                let query = match on {
-                    true => sqlx::query(
+                let query = if on { sqlx::query(
                         "INSERT IGNORE INTO asset_tags (asset, tag) SELECT id, ? FROM assets WHERE id = ?",
-                    ),
-                    false => sqlx::query("DELETE FROM asset_tags WHERE tag = ? AND asset = ?"),
-                };
+                    ) } else { sqlx::query("DELETE FROM asset_tags WHERE tag = ? AND asset = ?") };
                 query.bind(tag).bind(id).execute(&mut *tx).await?;
             }
             tx.commit().await?;

@@ -88,9 +88,12 @@ impl Store {
             .fetch_one(&mut *lock)
             .await
             .map_err(StoreError::from)
-            .map_err(|e| match e.is_lock_timeout() {
-                true => StoreError::Busy,
-                false => e,
+            .map_err(|e| {
+                if e.is_lock_timeout() {
+                    StoreError::Busy
+                } else {
+                    e
+                }
             })?;
         Ok(Alone {
             _local: local,

@@ -225,9 +225,12 @@ fn fitted(block: &Block, mode: &Mode, tables: &Tables, steps: &[i32]) -> Kept {
     let mut best: Option<Kept> = None;
     for _ in 0..3 {
         let value = |v: f32| tables.nearest[v.round().clamp(0.0, 255.0) as usize];
-        let kept: [[u8; 2]; 4] = std::array::from_fn(|c| match c < n {
-            true => [value(ends[0][c]), value(ends[1][c])],
-            false => [0; 2],
+        let kept: [[u8; 2]; 4] = std::array::from_fn(|c| {
+            if c < n {
+                [value(ends[0][c]), value(ends[1][c])]
+            } else {
+                [0; 2]
+            }
         });
         let colours = kept.map(|pair| pair.map(|v| tables.colour[v as usize]));
         let line: Vec<[u8; 4]> = steps

@@ -39,9 +39,12 @@ pub fn pack(
     let size = |i: usize| wishes.sizes.get(i).copied().unwrap_or(1.0);
     let locked = |i: usize| wishes.locked.get(i).copied().unwrap_or(false);
     // The island whose place each takes.
-    let leader = |i: usize| match wishes.keep_stacks {
-        true => islands[i].stack as usize,
-        false => i,
+    let leader = |i: usize| {
+        if wishes.keep_stacks {
+            islands[i].stack as usize
+        } else {
+            i
+        }
     };
     let free: Vec<usize> = (0..n).filter(|&i| leader(i) == i && !locked(i)).collect();
     let sized = |i: usize| Placement::turned(0.0, size(i));
@@ -65,12 +68,11 @@ pub fn pack(
         .map(|&f| layout.uv[f as usize])
         .collect();
     let items: Vec<Item> = free.iter().map(|&i| item(i)).collect();
-    let packed = match wishes.by_part {
-        false => pack::pack(&items, &taken, wishes.scale, settings, progress)?,
-        true => {
-            let parts: Vec<u32> = free.iter().map(|&i| islands[i].part).collect();
-            by_part(&items, &parts, &taken, wishes.scale, settings, progress)?
-        }
+    let packed = if wishes.by_part {
+        let parts: Vec<u32> = free.iter().map(|&i| islands[i].part).collect();
+        by_part(&items, &parts, &taken, wishes.scale, settings, progress)?
+    } else {
+        pack::pack(&items, &taken, wishes.scale, settings, progress)?
     };
     let mut placements = vec![Placement::STILL; n];
     for (k, &i) in free.iter().enumerate() {

@@ -144,9 +144,12 @@ fn redrawn(
         }
         last = faces.len();
         // An edge that is a seam already costs nothing.
-        let price = |e: u32| match division.seam[e as usize] && !between(e) {
-            true => 0,
-            false => (cost(e) / before * STEPS) as u64 + 1,
+        let price = |e: u32| {
+            if division.seam[e as usize] && !between(e) {
+                0
+            } else {
+                (cost(e) / before * STEPS) as u64 + 1
+            }
         };
         let Some((sides, after)) = least_cut(surface, division, pair, &faces, price) else {
             continue;

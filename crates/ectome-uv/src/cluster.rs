@@ -24,9 +24,10 @@ pub struct Cluster {
 impl Cluster {
     /// Mean spread of the normals: 0 for flat, at most 2.
     pub fn spread(&self) -> f64 {
-        match self.area > 0.0 {
-            true => 2.0 * (1.0 - self.normal.length() / self.area).max(0.0),
-            false => 0.0,
+        if self.area > 0.0 {
+            2.0 * (1.0 - self.normal.length() / self.area).max(0.0)
+        } else {
+            0.0
         }
     }
 }

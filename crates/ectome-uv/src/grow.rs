@@ -272,11 +272,11 @@ pub(crate) fn union(
             .sum()
     };
     let flat = (a.normal + b.normal).length() >= (a.area + b.area) * (1.0 - 1e-9);
-    let mut close: Vec<u32> = match flat {
-        true => arcs.into_iter().flatten().collect(),
-        false => arcs
-            .into_iter()
-            .max_by(|x, y| weight(x).total_cmp(&weight(y)))?,
+    let mut close: Vec<u32> = if flat {
+        arcs.into_iter().flatten().collect()
+    } else {
+        arcs.into_iter()
+            .max_by(|x, y| weight(x).total_cmp(&weight(y)))?
     };
     close.sort_unstable();
     let chart = Chart::new(surface, faces, |e| {

@@ -93,25 +93,28 @@ impl Stretch {
 
     /// Lengths on the sheet per length in space; 0 for nothing at all.
     pub fn scale(&self) -> f64 {
-        match self.space > 0.0 {
-            true => (self.sheet / self.space).sqrt(),
-            false => 0.0,
+        if self.space > 0.0 {
+            (self.sheet / self.space).sqrt()
+        } else {
+            0.0
         }
     }
 
     /// The mean stretch L², 1 for a map true to size; 1 for nothing at all.
     pub fn l2(&self) -> f64 {
-        match self.space > 0.0 {
-            true => (self.squares / self.space).sqrt() * self.scale(),
-            false => 1.0,
+        if self.space > 0.0 {
+            (self.squares / self.space).sqrt() * self.scale()
+        } else {
+            1.0
         }
     }
 
     /// The largest stretch L∞.
     pub fn largest(&self) -> f64 {
-        match self.space > 0.0 {
-            true => self.largest * self.scale(),
-            false => 1.0,
+        if self.space > 0.0 {
+            self.largest * self.scale()
+        } else {
+            1.0
         }
     }
 }

@@ -27,9 +27,10 @@ fn bent() -> impl Strategy<Value = Mesh> {
         prop::array::uniform3(0.3f32..2.0),
     )
         .prop_map(|(ring, waves, missing, scale)| {
-            let mut mesh = match ring {
-                true => shapes::torus(1.0, 0.35, 20, 8),
-                false => shapes::icosphere(1.0, 2),
+            let mut mesh = if ring {
+                shapes::torus(1.0, 0.35, 20, 8)
+            } else {
+                shapes::icosphere(1.0, 2)
             };
             for p in &mut mesh.points {
                 let out = p.normalize();

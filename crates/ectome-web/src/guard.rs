@@ -117,9 +117,10 @@ fn sender(headers: &HeaderMap, method: &Method, port: u16) -> Sender {
     if sites.peek().is_none() {
         return Sender::Silent;
     }
-    match sites.all(|site| site == "same-origin") {
-        true => Sender::Ours,
-        false => Sender::Elsewhere,
+    if sites.all(|site| site == "same-origin") {
+        Sender::Ours
+    } else {
+        Sender::Elsewhere
     }
 }
 

@@ -34,9 +34,12 @@ fn tokens(dark: bool) -> HashMap<&'static str, [f64; 3]> {
 }
 
 fn luminance(colour: [f64; 3]) -> f64 {
-    let [r, g, b] = colour.map(|v| match v <= 0.04045 {
-        true => v / 12.92,
-        false => ((v + 0.055) / 1.055).powf(2.4),
+    let [r, g, b] = colour.map(|v| {
+        if v <= 0.04045 {
+            v / 12.92
+        } else {
+            ((v + 0.055) / 1.055).powf(2.4)
+        }
     });
     0.2126 * r + 0.7152 * g + 0.0722 * b
 }

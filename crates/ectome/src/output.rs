@@ -135,11 +135,12 @@ fn special(path: &Path) -> Result<Option<File>, Failure> {
     if found.is_dir() {
         return Err(failed(io::Error::from(ErrorKind::IsADirectory)));
     }
-    match found.is_file() {
-        true => Ok(None),
-        false => Ok(Some(
+    if found.is_file() {
+        Ok(None)
+    } else {
+        Ok(Some(
             File::options().write(true).open(path).map_err(failed)?,
-        )),
+        ))
     }
 }
 
@@ -182,9 +183,10 @@ fn obj(path: &Path, scene: &Scene) -> Result<(), Failure> {
     let mut ready = Vec::new();
     for (name, bytes) in &files {
         let is_main = *name == format!("{stem}.obj");
-        let place = match is_main {
-            true => path.with_file_name(main),
-            false => path.with_file_name(name),
+        let place = if is_main {
+            path.with_file_name(main)
+        } else {
+            path.with_file_name(name)
         };
         if special(&place)?.is_some() {
             return Err(Failure::Write(place, io::Error::other("it is no file")));
@@ -200,9 +202,12 @@ fn obj(path: &Path, scene: &Scene) -> Result<(), Failure> {
 
 /// The files that an OBJ which is there already names, its materials' pictures among them.
 fn belongings(path: &Path) -> Vec<String> {
-    let read = |p: &Path| match p.is_file() {
-        true => std::fs::read(p).unwrap_or_default(),
-        false => Vec::new(),
+    let read = |p: &Path| {
+        if p.is_file() {
+            std::fs::read(p).unwrap_or_default()
+        } else {
+            Vec::new()
+        }
     };
     let mut names = references("x.obj", &read(path));
     for material in names.clone() {

@@ -117,9 +117,10 @@ impl Buffer {
         let mut accessor = json!({
             "bufferView": view, "componentType": SHORT, "count": count, "type": TYPES[N - 1],
         });
-        match as_shares {
-            true => accessor["normalized"] = json!(true),
-            false => describe_bounds(&mut accessor, rows),
+        if as_shares {
+            accessor["normalized"] = json!(true)
+        } else {
+            describe_bounds(&mut accessor, rows)
         }
         self.accessor(accessor)
     }
@@ -151,12 +152,13 @@ impl Buffer {
     pub(super) fn indices(&mut self, indices: &[u32], vertices: usize) -> usize {
         // 65 535 is the restart value and may not be used as an index.
         let small = vertices < 65_535;
-        let bytes: Vec<u8> = match small {
-            true => indices
+        let bytes: Vec<u8> = if small {
+            indices
                 .iter()
                 .flat_map(|&i| (i as u16).to_le_bytes())
-                .collect(),
-            false => indices.iter().flat_map(|i| i.to_le_bytes()).collect(),
+                .collect()
+        } else {
+            indices.iter().flat_map(|i| i.to_le_bytes()).collect()
         };
         let stride = if small { 2 } else { 4 };
         let view = self.numbers(

@@ -25,9 +25,10 @@ impl Grid {
         });
         let (centre, half) = (0.5 * (min + max), 0.5 * (max - min).max_element());
         let reach = min.abs().max(max.abs()).max_element();
-        let (middle, reach) = match reach <= 2.0 * half {
-            true => (Vec3::ZERO, reach),
-            false => (centre, half),
+        let (middle, reach) = if reach <= 2.0 * half {
+            (Vec3::ZERO, reach)
+        } else {
+            (centre, half)
         };
         // A mesh that is one point has no size.
         let step = if reach > 0.0 { reach / MOST } else { 1.0 };

@@ -106,9 +106,10 @@ mod tests {
         let square = |uvs: bool| Primitive {
             positions: vec![Vec3::ZERO, Vec3::X, Vec3::new(1.0, 1.0, 0.0), Vec3::Y],
             corners: vec![0, 1, 2, 0, 2, 3],
-            uv_sets: match uvs {
-                true => vec![vec![Vec2::ZERO, Vec2::X, Vec2::ONE, Vec2::Y]],
-                false => Vec::new(),
+            uv_sets: if uvs {
+                vec![vec![Vec2::ZERO, Vec2::X, Vec2::ONE, Vec2::Y]]
+            } else {
+                Vec::new()
             },
             colours: vec![Vec4::new(0.1, 0.2, 0.3, 1.0); 4],
             material: Some(1),

@@ -209,11 +209,12 @@ fn named(mesh: Mesh, owners: &[[i32; 2]], header: &Header, library: &mut Library
     let last = parts.len() as i32 - 1;
     edit::rearranged(&mesh, parts, |f| {
         let [part, material] = owners[f];
-        let material = match textured {
-            true => Some(0),
-            false => u32::try_from(material)
+        let material = if textured {
+            Some(0)
+        } else {
+            u32::try_from(material)
                 .ok()
-                .filter(|&m| (m as i32) <= MOST_NUMBERED),
+                .filter(|&m| (m as i32) <= MOST_NUMBERED)
         };
         (part.clamp(0, last) as u32, material)
     })

@@ -84,9 +84,10 @@ impl Rows {
         let owner = [number(Slot::Part), number(Slot::Material)];
         if owner != [-1; 2] && !self.any_owner {
             self.any_owner = true;
-            let faces = match self.any_polygon {
-                true => self.sizes.len(),
-                false => before / 3,
+            let faces = if self.any_polygon {
+                self.sizes.len()
+            } else {
+                before / 3
             };
             self.owners = vec![[-1; 2]; faces];
         }

@@ -25,13 +25,19 @@ fn binary(little: bool) -> Vec<u8> {
          element edge 1\nproperty int vertex1\nproperty list uchar short marks\nend_header\n"
     )
     .into_bytes();
-    let f64s = |out: &mut Vec<u8>, v: f64| match little {
-        true => out.extend(v.to_le_bytes()),
-        false => out.extend(v.to_be_bytes()),
+    let f64s = |out: &mut Vec<u8>, v: f64| {
+        if little {
+            out.extend(v.to_le_bytes())
+        } else {
+            out.extend(v.to_be_bytes())
+        }
     };
-    let f32s = |out: &mut Vec<u8>, v: f32| match little {
-        true => out.extend(v.to_le_bytes()),
-        false => out.extend(v.to_be_bytes()),
+    let f32s = |out: &mut Vec<u8>, v: f32| {
+        if little {
+            out.extend(v.to_le_bytes())
+        } else {
+            out.extend(v.to_be_bytes())
+        }
     };
     for p in [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]] {
         p.iter().for_each(|&v| f64s(&mut out, v));

@@ -97,9 +97,12 @@ pub fn split(
     if added == 0 {
         return Ok((mesh.clone(), 0));
     }
-    let out = edit::regrouped(mesh, parts, |f| match old[f] == part {
-        true => number[&key[f]],
-        false => old[f],
+    let out = edit::regrouped(mesh, parts, |f| {
+        if old[f] == part {
+            number[&key[f]]
+        } else {
+            old[f]
+        }
     });
     Ok((out, added))
 }
@@ -117,9 +120,10 @@ pub fn join(mesh: &Mesh, list: &[u32], name: &str) -> Result<Mesh, NoSuchPart> {
     let mut parts = mesh.parts.clone();
     name.clone_into(&mut parts[first as usize].name);
     Ok(edit::regrouped(mesh, parts, |f| {
-        match list.contains(&old[f]) {
-            true => first,
-            false => old[f],
+        if list.contains(&old[f]) {
+            first
+        } else {
+            old[f]
         }
     }))
 }

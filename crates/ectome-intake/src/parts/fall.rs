@@ -127,9 +127,12 @@ impl<'a> Ground<'a> {
             let fewest = |k: &usize| lookup.about(to[face[*k] as usize]).len();
             let pivot = (0..n).min_by_key(fewest)?;
             // The corner of `g` that corner `k` of `f` falls on, when the pivot falls on corner `turn`.
-            let partner = |turn: usize, k: usize| match mirrored {
-                false => (turn + n + k - pivot) % n,
-                true => (turn + n + pivot - k) % n,
+            let partner = |turn: usize, k: usize| {
+                if mirrored {
+                    (turn + n + pivot - k) % n
+                } else {
+                    (turn + n + k - pivot) % n
+                }
             };
             let candidates = lookup.about(to[face[pivot] as usize]).iter();
             let (g, turn) = candidates.map(|&g| g as usize).find_map(|g| {

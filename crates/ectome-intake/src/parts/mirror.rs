@@ -35,9 +35,12 @@ pub fn find(mesh: &Mesh, progress: &Progress) -> Result<Vec<Halves>, Cancelled> 
     let found: Result<Vec<Option<Halves>>, Cancelled> = shapes
         .par_iter()
         .enumerate()
-        .map(|(part, shape)| match shape.face_count() >= 4 {
-            true => halves(part as u32, shape, progress),
-            false => Ok(None),
+        .map(|(part, shape)| {
+            if shape.face_count() >= 4 {
+                halves(part as u32, shape, progress)
+            } else {
+                Ok(None)
+            }
         })
         .collect();
     Ok(found?.into_iter().flatten().collect())

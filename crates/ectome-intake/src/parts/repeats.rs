@@ -118,9 +118,12 @@ fn among(shapes: &[Shape], parts: &[u32], progress: &Progress) -> Result<Vec<Gro
         let leader = Leader::of(one);
         let fits: Result<Vec<Option<Fit>>, Cancelled> = list[window.clone()]
             .par_iter()
-            .map(|c| match others(&c) {
-                true => leader.fits(c, progress),
-                false => Ok(None),
+            .map(|c| {
+                if others(&c) {
+                    leader.fits(c, progress)
+                } else {
+                    Ok(None)
+                }
             })
             .collect();
         let mut group = vec![Instance {

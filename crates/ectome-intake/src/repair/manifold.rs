@@ -41,9 +41,12 @@ pub fn split(mesh: &Mesh) -> (Mesh, Split) {
     let mut sets = UnionFind::new(mesh.corners.len());
     let mut join = |a: &Side, b: &Side| {
         // The corners at the lower end, and those at the higher.
-        let ends = |s: &Side| match s.up {
-            true => [corner(s), next(s)],
-            false => [next(s), corner(s)],
+        let ends = |s: &Side| {
+            if s.up {
+                [corner(s), next(s)]
+            } else {
+                [next(s), corner(s)]
+            }
         };
         let (x, y) = (ends(a), ends(b));
         sets.join(x[0], y[0]);

@@ -62,9 +62,10 @@ pub fn make_outward(mesh: &Mesh, progress: &Progress) -> Result<(Mesh, Turned), 
         for &v in mesh.face(f) {
             turned[v as usize] += normal;
             if own[v as usize] == u32::MAX {
-                own[v as usize] = match stays[v as usize] && !mesh.normals.is_empty() {
-                    true => out.copy_vertex(v, mesh.vertex_point[v as usize]),
-                    false => v,
+                own[v as usize] = if stays[v as usize] && !mesh.normals.is_empty() {
+                    out.copy_vertex(v, mesh.vertex_point[v as usize])
+                } else {
+                    v
                 };
             }
         }
@@ -204,12 +205,11 @@ fn inward(
     progress: &Progress,
 ) -> Result<Vec<Option<bool>>, Cancelled> {
     let split;
-    let flat = match mesh.is_triangulated() {
-        true => mesh,
-        false => {
-            split = triangulate(mesh).0;
-            &split
-        }
+    let flat = if mesh.is_triangulated() {
+        mesh
+    } else {
+        split = triangulate(mesh).0;
+        &split
     };
     progress.go_on()?;
     let blocker = Blocker::of(flat);
@@ -339,9 +339,10 @@ mod tests {
         let mut corners = Vec::new();
         for i in 0..n {
             let (a, b) = (2 * i, 2 * i + 1);
-            let (c, d) = match i + 1 == n {
-                true => (1, 0),
-                false => (2 * i + 2, 2 * i + 3),
+            let (c, d) = if i + 1 == n {
+                (1, 0)
+            } else {
+                (2 * i + 2, 2 * i + 3)
             };
             corners.extend([a, c, b, b, c, d]);
         }

@@ -46,9 +46,10 @@ impl FarReport {
                         "Together they hold {percent:.0} % of what one hull over everything would."
                     ));
                 }
-                says.push(match out > 0.0 {
-                    true => format!("The source stands out by up to {}.", length(out)),
-                    false => "Nothing of the source stands out.".to_owned(),
+                says.push(if out > 0.0 {
+                    format!("The source stands out by up to {}.", length(out))
+                } else {
+                    "Nothing of the source stands out.".to_owned()
                 });
                 let flat = hulls.iter().filter(|h| h.was_flat).count();
                 if flat > 0 {

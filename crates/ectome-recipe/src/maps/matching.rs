@@ -46,9 +46,10 @@ pub fn marked(name: &str) -> (String, Option<Mark>) {
         last if tier || LOW.contains(&last) => Some(Mark::Low),
         _ => None,
     };
-    match mark.is_some() && !before.is_empty() {
-        true => (before.to_owned(), mark),
-        false => (name, None),
+    if mark.is_some() && !before.is_empty() {
+        (before.to_owned(), mark)
+    } else {
+        (name, None)
     }
 }
 

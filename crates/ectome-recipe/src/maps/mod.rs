@@ -197,9 +197,10 @@ pub fn baked(
         packed,
         report,
         files,
-        normals: match settings.set_normals && !had_normals {
-            true => low.mesh.normals,
-            false => Vec::new(),
+        normals: if settings.set_normals && !had_normals {
+            low.mesh.normals
+        } else {
+            Vec::new()
         },
     })
 }

@@ -17,16 +17,13 @@ pub fn png(map: &Map, size: usize, settings: &BakeSettings) -> Result<Vec<u8>, E
         _ => png::ColorType::Rgb,
     });
     encoder.set_compression(png::Compression::Fast);
-    let bytes: Vec<u8> = match settings.deep {
-        true => {
-            encoder.set_depth(png::BitDepth::Sixteen);
-            let deep = |v: &u16| v.to_be_bytes();
-            map.texels.par_iter().flat_map_iter(deep).collect()
-        }
-        false => {
-            encoder.set_depth(png::BitDepth::Eight);
-            map.texels.par_iter().map(|v| (v >> 8) as u8).collect()
-        }
+    let bytes: Vec<u8> = if settings.deep {
+        encoder.set_depth(png::BitDepth::Sixteen);
+        let deep = |v: &u16| v.to_be_bytes();
+        map.texels.par_iter().flat_map_iter(deep).collect()
+    } else {
+        encoder.set_depth(png::BitDepth::Eight);
+        map.texels.par_iter().map(|v| (v >> 8) as u8).collect()
     };
     if colours {
         encoder.set_source_srgb(png::SrgbRenderingIntent::Perceptual);
@@ -46,10 +43,7 @@ pub fn describe(map: &Map, settings: &BakeSettings) -> String {
     let mut says = format!(
         "{}, {}",
         map.kind.word(),
-        match map.kind.is_srgb() {
-            true => "sRGB",
-            false => "linear",
-        }
+        if map.kind.is_srgb() { "sRGB" } else { "linear" }
     );
     if matches!(map.kind, Kind::Normal | Kind::BentNormal) {
         let green = if settings.green_up { "up" } else { "down" };

@@ -138,12 +138,11 @@ fn coded(picture: &Image, meaning: Meaning, wanted: &Wanted<'_>) -> Option<Coded
             halved_db: Some(halved_db),
         });
     }
-    let made = match to == from {
-        true => given,
-        false => {
-            let rgba = scaled(given.as_raw(), texels, to.map(|s| s as usize), meaning);
-            RgbaImage::from_raw(to[0], to[1], rgba)?
-        }
+    let made = if to == from {
+        given
+    } else {
+        let rgba = scaled(given.as_raw(), texels, to.map(|s| s as usize), meaning);
+        RgbaImage::from_raw(to[0], to[1], rgba)?
     };
     let (mime, bytes) = written(made, picture, meaning, delivery)?;
     Some(Coded {
@@ -163,12 +162,11 @@ fn has_sixteen_bits(image: &DynamicImage) -> bool {
 /// The size of a picture whose longer side may be `most`.
 fn limited(from: [u32; 2], most: u32, powers_of_two: bool) -> [u32; 2] {
     let longer = from[0].max(from[1]);
-    let to = match longer > most && most > 0 {
-        false => from,
-        true => {
-            let of = |side: u32| u64::from(side) * u64::from(most) / u64::from(longer);
-            from.map(|side| of(side).max(1) as u32)
-        }
+    let to = if longer > most && most > 0 {
+        let of = |side: u32| u64::from(side) * u64::from(most) / u64::from(longer);
+        from.map(|side| of(side).max(1) as u32)
+    } else {
+        from
     };
     match powers_of_two {
         // Downwards, since nothing is made of what is not there.
@@ -252,9 +250,10 @@ fn png(made: RgbaImage, is_opaque: bool) -> Option<Vec<u8>> {
     let coder =
         PngEncoder::new_with_quality(&mut bytes, CompressionType::Default, FilterType::Adaptive);
     let made = DynamicImage::ImageRgba8(made);
-    match is_opaque {
-        true => made.into_rgb8().write_with_encoder(coder),
-        false => made.write_with_encoder(coder),
+    if is_opaque {
+        made.into_rgb8().write_with_encoder(coder)
+    } else {
+        made.write_with_encoder(coder)
     }
     .ok()?;
     Some(bytes)

@@ -84,20 +84,20 @@ impl Plan {
                 ),
             );
         }
-        let why = match rebuilds {
-            true => Some("The new skin has no UVs.".to_owned()),
-            false => unfit(inspection, brief),
+        let why = if rebuilds {
+            Some("The new skin has no UVs.".to_owned())
+        } else {
+            unfit(inspection, brief)
         };
         if wants_maps && let Some(why) = why {
-            let (uv, reason) = match rebuilds {
-                true => (
+            let (uv, reason) = if rebuilds {
+                (
                     dressing::of_skin(brief).0,
                     "Few islands, seams where they are seen least.".to_owned(),
-                ),
-                false => {
-                    let (manner, reason) = manner(source);
-                    (dressing::uvs(brief, manner), reason)
-                }
+                )
+            } else {
+                let (manner, reason) = manner(source);
+                (dressing::uvs(brief, manner), reason)
             };
             plan.add(Act::Unwrap { uv }, format!("{why} {reason}"));
         }
@@ -137,12 +137,13 @@ impl Plan {
                     triangles: tier.triangles,
                     stand_in: StandIn::for_tier(brief, tier, height_m),
                 },
-                match tier.made.is_cut() {
-                    true => format!(
+                if tier.made.is_cut() {
+                    format!(
                         "LOD{n} may have {} triangles.",
                         grouped(tier.triangles as usize)
-                    ),
-                    false => format!("The brief makes LOD{n} {}.", tier.made.says()),
+                    )
+                } else {
+                    format!("The brief makes LOD{n} {}.", tier.made.says())
                 },
             );
         }
@@ -311,18 +312,19 @@ fn manner(source: &Scene) -> (Manner, String) {
         }
     }
     let share = if all > 0.0 { hard / all } else { 0.0 };
-    match share >= MACHINED {
-        true => (
+    if share >= MACHINED {
+        (
             Manner::Mechanical,
             format!(
                 "{:.0} % of its edges are hard: islands end there.",
                 share * 100.0
             ),
-        ),
-        false => (
+        )
+    } else {
+        (
             Manner::Soft,
             "It is smooth: few islands, seams where they are seen least.".to_owned(),
-        ),
+        )
     }
 }
 

@@ -63,9 +63,10 @@ pub fn rebuilt(
 
 /// A source of at most so many triangles, or one with points merged in a part of a skin's cell.
 fn lightened(ground: Scene, cell: f64, most: usize) -> Scene {
-    match ground.mesh.triangle_count() > most {
-        true => thinned_within(&ground, (HEAVY_POINTS * cell) as f32),
-        false => ground,
+    if ground.mesh.triangle_count() > most {
+        thinned_within(&ground, (HEAVY_POINTS * cell) as f32)
+    } else {
+        ground
     }
 }
 
@@ -100,9 +101,10 @@ fn laid(
         off.map_or([0.0; 2], |d| [d.mean_m * 1e3, d.max_m * 1e3])
     };
     let [away_mean_mm, away_max_mm] = off(false);
-    let [_, closing_max_mm] = match report.openings.is_empty() {
-        true => [0.0; 2],
-        false => off(true),
+    let [_, closing_max_mm] = if report.openings.is_empty() {
+        [0.0; 2]
+    } else {
+        off(true)
     };
     let run_of = ground.mesh.run_of_faces();
     let mut open = report.open_pieces.clone();

@@ -60,9 +60,10 @@ impl RebuildSettings {
             (None, None) => diagonal / CELLS,
             // Two triangles to the face of a cell.
             (None, Some(n)) => {
-                let for_each = match mesh.triangle_count() <= LIGHT {
-                    true => FOR_EACH_OF_LIGHT,
-                    false => FOR_EACH,
+                let for_each = if mesh.triangle_count() <= LIGHT {
+                    FOR_EACH_OF_LIGHT
+                } else {
+                    FOR_EACH
                 };
                 let faces = for_each / 2.0 * f64::from(n.max(4));
                 let cell = (measure::area(mesh) / faces).sqrt();

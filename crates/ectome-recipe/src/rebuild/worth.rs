@@ -67,19 +67,20 @@ pub fn worth(i: &Inspection) -> Worth {
             n => format!("{} edges with more than two faces", grouped(n)),
         });
     }
-    match why.is_empty() {
-        true => Worth {
+    if why.is_empty() {
+        Worth {
             is_worth_it: false,
             why: "The source is closed and hardly anything of it is hidden: a cut keeps its edges, UVs and parts, and is the better way."
                 .to_owned(),
-        },
-        false => Worth {
+        }
+    } else {
+        Worth {
             is_worth_it: true,
             why: format!(
                 "The source has {}: a cut keeps them, a new skin does not. Its UVs and textures are baked anew.",
                 listed(&why)
             ),
-        },
+        }
     }
 }
 

@@ -31,9 +31,10 @@ impl Operation for Bake {
 
     fn wish(&self) -> String {
         let maps = counted(self.bake.kinds.len() as u64, "map");
-        let painted = match self.bake.painted.is_empty() {
-            true => "",
-            false => ", reach painted",
+        let painted = if self.bake.painted.is_empty() {
+            ""
+        } else {
+            ", reach painted"
         };
         format!("Bake {maps} at {}{painted}", self.bake.size)
     }

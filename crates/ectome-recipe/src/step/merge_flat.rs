@@ -50,12 +50,13 @@ impl Operation for MergeFlat {
             Faces::Ngons => ", into n-gons",
             Faces::Quads => ", into quads",
         };
-        match self.within_mm > 0.0 {
-            true => format!(
+        if self.within_mm > 0.0 {
+            format!(
                 "Merging what is flat within {}{into}",
                 length(self.within_mm)
-            ),
-            false => format!("{}{into}", self.title()),
+            )
+        } else {
+            format!("{}{into}", self.title())
         }
     }
 

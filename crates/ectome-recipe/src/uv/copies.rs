@@ -109,9 +109,12 @@ impl Copies {
             let own = layout.uv[g as usize];
             // Two halves of one part are two islands.
             let winding = (turn[1] + 3 - turn[0]) % 3 == 1;
-            layout.uv[f] = turn.map(|k| match winding || mirrored {
-                true => own[k as usize],
-                false => DVec2::new(-own[k as usize].x, own[k as usize].y),
+            layout.uv[f] = turn.map(|k| {
+                if winding || mirrored {
+                    own[k as usize]
+                } else {
+                    DVec2::new(-own[k as usize].x, own[k as usize].y)
+                }
             });
             layout.island[f] = *islands.entry((from, part[f], winding)).or_insert_with(|| {
                 count += 1;

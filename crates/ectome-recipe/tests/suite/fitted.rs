@@ -2,11 +2,7 @@
 //! the islands it is given.
 
 use ectome_compare::Judge;
-use ectome_demo::once::{figurehead, fog_bell, rope_winch};
-use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, edges};
-use ectome_recipe::triangles::triangulated;
-use ectome_reduce::{Options, Replay, analyse, refine};
 use ectome_uv::{
     arrange::{self, Wishes},
     face_graph::FaceGraph,
@@ -16,6 +12,8 @@ use ectome_uv::{
 };
 use glam::{DMat3, DVec3};
 use rstest::rstest;
+
+use crate::analysed::{self, Analysed};
 
 /// Unit normal, area and middle of each face.
 fn faces(mesh: &Mesh) -> Vec<(DVec3, f64, DVec3)> {
@@ -116,60 +114,49 @@ fn mean_angle(source: &Mesh, cut: &Mesh, part: &str) -> f64 {
     sum / all
 }
 
-fn cut_to(source: &Mesh, share: usize, fitted: bool) -> Mesh {
-    let progress = Progress::new();
-    let options = Options::default();
-    let log = analyse(source, &options, &progress).unwrap();
-    let replay = Replay::new(source, &log).unwrap();
-    let mut cut = replay
-        .at(source, &log, source.triangle_count() / share)
-        .unwrap();
-    if fitted {
-        refine(source, &options, &mut cut, &progress).unwrap();
-    }
-    cut.mesh
-}
-
-fn triangles(scene: Scene) -> Mesh {
-    triangulated(scene, &Progress::new()).unwrap().mesh
-}
-
 /// The bar is 2° (common practice, no published source); docs/performance.md says where it is missed.
 #[rstest]
-#[case::yoke(fog_bell(), 20, &["yoke", "strap 1"])]
-#[case::winch(rope_winch(), 4, &["cheek", "axle"])]
+#[case::yoke("fog_bell", 20, &["yoke", "strap 1"])]
+#[case::winch("rope_winch", 4, &["cheek", "axle"])]
 fn creases_run_along_the_edges_of_the_source(
-    #[case] scene: Scene,
+    #[case] asset: &str,
     #[case] share: usize,
     #[case] parts: &[&str],
 ) {
-    let source = triangles(scene);
-    let cut = cut_to(&source, share, true);
+    let source = analysed::demo(asset);
+    let cut = source.cut_to(source.mesh.triangle_count() / share, true);
     for part in parts {
-        let angle = mean_angle(&source, &cut, part);
+        let angle = mean_angle(&source.mesh, &cut, part);
         println!("{part}: {angle:.2} degrees");
         assert!(angle < 2.0, "{part}: {angle}");
     }
 }
 
 /// Narrow gaps, and many islands whose borders hold points: the fit has to be put back in places.
-fn unwrapped_figurehead() -> Mesh {
-    let source = triangles(figurehead());
-    let fewer = cut_to(&source, source.triangle_count() / 40_000, true);
+fn unwrapped_figurehead() -> Analysed {
+    let fewer = analysed::demo("figurehead").cut_to(15_000, true);
     let layout = unwrap::whole(&fewer, &unwrap::Options::default(), &Progress::new()).unwrap();
-    layout.applied(&fewer)
+    Analysed::of(layout.applied(&fewer))
 }
 
 /// The fit stands: points that had to be put back do not take all others with them.
 #[rstest]
-#[case::bell(triangles(fog_bell()))]
-#[case::winch(triangles(rope_winch()))]
-#[case::islands(unwrapped_figurehead())]
-fn a_fitted_cut_lies_nearer(#[case] source: Mesh) {
-    let judge = Judge::of(&source).unwrap();
+#[case::bell("fog_bell")]
+#[case::winch("rope_winch")]
+fn a_fitted_cut_lies_nearer(#[case] asset: &str) {
+    lies_nearer(analysed::demo(asset));
+}
+
+#[test]
+fn a_fitted_cut_of_many_islands_lies_nearer() {
+    lies_nearer(&unwrapped_figurehead());
+}
+
+fn lies_nearer(source: &Analysed) {
+    let judge = Judge::of(&source.mesh).unwrap();
     let [plain, fitted] = [false, true].map(|fitted| {
-        let cut = cut_to(&source, 20, fitted);
-        let report = judge.compare(&source, &cut, &Progress::new()).unwrap();
+        let cut = source.cut_to(source.mesh.triangle_count() / 20, fitted);
+        let report = judge.compare(&source.mesh, &cut, &Progress::new()).unwrap();
         (
             report.deviation_mean_percent_of_diagonal,
             report.flipped_faces,
@@ -184,8 +171,9 @@ fn a_fitted_cut_lies_nearer(#[case] source: Mesh) {
 /// sheet and were stretched 1.0029 (L²). The bar is .8 of that border.
 #[test]
 fn borders_of_soft_islands_are_short() {
-    let source = triangles(figurehead());
-    let mesh = cut_to(&source, source.triangle_count() / 10_000, true);
+    let source = analysed::demo("figurehead");
+    let share = source.mesh.triangle_count() / 10_000;
+    let mesh = source.cut_to(source.mesh.triangle_count() / share, true);
     let progress = Progress::new();
     let layout = unwrap::whole(&mesh, &unwrap::Options::default(), &progress).unwrap();
     let surface = FaceGraph::of(&mesh);

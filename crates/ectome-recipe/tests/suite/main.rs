@@ -1,5 +1,6 @@
 //! Recipes from source to parcel, on assets of the demo and on small hand-made ones. One program, so that what all of it uses is compiled once.
 
+mod analysed;
 mod brought;
 mod budget;
 mod far_end;

@@ -243,14 +243,15 @@ fn normals_turn_with_their_islands() {
         let normals = ectome_mesh::tangents::shading_normals(mesh);
         let tangents = ectome_mesh::tangents::of(mesh, &normals);
         let run = mesh.run_of_faces();
+        let pictures: Vec<image::RgbaImage> = (s.library.images.iter())
+            .map(|i| image::load_from_memory(&i.bytes).unwrap().into_rgba8())
+            .collect();
         (0..mesh.face_count())
             .filter(|&f| mesh.runs[run[f] as usize].part < 2)
             .map(|f| {
                 let m = mesh.runs[run[f] as usize].material.unwrap();
                 let (image, set, _) = s.library.normal_image(m).unwrap();
-                let rgba = image::load_from_memory(&s.library.images[image].bytes)
-                    .unwrap()
-                    .into_rgba8();
+                let rgba = &pictures[image];
                 let face = mesh.face(f);
                 let uv: Vec2 = (0..3)
                     .map(|k| mesh.uv_sets[set][face[k] as usize])

@@ -3,7 +3,7 @@
 use ectome_formats::Scene;
 use ectome_mesh::{Progress, measure, topology::Topology};
 use ectome_recipe::{
-    Change, CutSettings, EngineError, Fate, IslandMove, Manner, Packing, Recipe, SeamMark, Session,
+    Change, CutSettings, EngineError, Fate, IslandMove, Manner, Packing, Recipe, SeamMark,
     SheetSettings, Stacks, Target, UvChange, UvFault, UvReport, UvStep,
     built::only_built,
     change,
@@ -14,6 +14,8 @@ use ectome_recipe::{
     uv::{examined, sheet},
 };
 use rstest::{fixture, rstest};
+
+use crate::analysed;
 
 /// Files, and one scene that was made before.
 struct Shelved<'a> {
@@ -78,26 +80,26 @@ fn winch() -> Scene {
     triangulated(ectome_demo::once::rope_winch(), &Progress::new()).unwrap()
 }
 
-fn cut(scene: Scene, n: u32) -> Scene {
-    let scene = triangulated(scene, &Progress::new()).unwrap();
-    let session = Session::new(scene, CutSettings::default(), None, &Progress::new()).unwrap();
-    session
-        .cut(Target::Triangles(n), &Progress::new())
-        .unwrap()
-        .0
+/// A demo asset, and what it is cut to before it is unwrapped.
+fn cut(asset: &str, n: usize) -> Scene {
+    let mesh = analysed::demo(asset).cut_to(n, true);
+    Scene {
+        mesh,
+        ..ectome_demo::once::named(asset)
+    }
 }
 
 #[rstest]
-#[case::bell(ectome_demo::once::fog_bell(), Some(8000))]
-#[case::post(ectome_demo::once::mooring_post(), Some(6000))]
-#[case::figurehead(ectome_demo::once::figurehead(), Some(6000))]
-#[case::plate(ectome_demo::once::tide_plate(), None)]
-#[case::winch(ectome_demo::once::rope_winch(), None)]
-#[case::kettle(ectome_demo::once::enamel_kettle(), Some(6000))]
-fn every_demo_asset_is_laid_out_soundly(#[case] scene: Scene, #[case] target: Option<u32>) {
+#[case::bell("fog_bell", Some(8000))]
+#[case::post("mooring_post", Some(6000))]
+#[case::figurehead("figurehead", Some(6000))]
+#[case::plate("tide_plate", None)]
+#[case::winch("rope_winch", None)]
+#[case::kettle("enamel_kettle", Some(6000))]
+fn every_demo_asset_is_laid_out_soundly(#[case] asset: &str, #[case] target: Option<usize>) {
     let scene = match target {
-        Some(n) => cut(scene, n),
-        None => triangulated(scene, &Progress::new()).unwrap(),
+        Some(n) => cut(asset, n),
+        None => triangulated(ectome_demo::once::named(asset), &Progress::new()).unwrap(),
     };
     for manner in [Manner::Soft, Manner::Mechanical] {
         let (made, report) = apply(&scene, unwrapping(manner), Packing::default());
@@ -320,12 +322,11 @@ fn islands_are_put_where_a_person_wants_them() {
     for f in 0..before.uv.len() {
         for (a, b) in before.uv[f].into_iter().zip(after.uv[f]) {
             // (u, v) turned from u towards v about the middle, halved, shifted.
-            let wanted = match before.island[f] == before.island[0] {
-                true => {
-                    glam::DVec2::new(0.5 - 0.5 * (a.y - 0.5), 0.5 + 0.5 * (a.x - 0.5))
-                        + glam::DVec2::new(0.25, -0.125)
-                }
-                false => a,
+            let wanted = if before.island[f] == before.island[0] {
+                glam::DVec2::new(0.5 - 0.5 * (a.y - 0.5), 0.5 + 0.5 * (a.x - 0.5))
+                    + glam::DVec2::new(0.25, -0.125)
+            } else {
+                a
             };
             assert!(b.distance(wanted) < 1e-6, "face {f}: {b}, not {wanted}");
         }

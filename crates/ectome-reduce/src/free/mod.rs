@@ -175,9 +175,10 @@ impl Analysis {
             }
         }
         // Into which neighbour does not matter: the first that may take it.
-        let ends = match s.sides.len() == 1 && s.breaks.is_empty() {
-            true => s.sides[0].rim.len(),
-            false => 1,
+        let ends = if s.sides.len() == 1 && s.breaks.is_empty() {
+            s.sides[0].rim.len()
+        } else {
+            1
         };
         let last = s.sides[0].rim.len() - 1;
         let found = (0..ends)
@@ -378,11 +379,12 @@ fn stands_upright(state: &State, side: &Side) -> bool {
         (b - a).perp_dot(c - a)
     };
     let wedges = |corners: [usize; 3]| corners.map(|i| side.rim[i].wedge);
-    let way: f64 = match state.uv.is_empty() {
-        true => 0.0,
-        false => (1..side.rim.len() - 1)
+    let way: f64 = if state.uv.is_empty() {
+        0.0
+    } else {
+        (1..side.rim.len() - 1)
             .map(|i| turned(wedges([0, i, i + 1])))
-            .sum(),
+            .sum()
     };
     side.filling.iter().all(|corners| {
         let corners = corners.map(usize::from);

@@ -51,9 +51,10 @@ impl Quads {
             }
         }
         // What only pairs up by chance is taken apart again.
-        let rows = match joined.iter().any(|&other| other != NONE) {
-            true => in_rows(mesh, &faces, &joined),
-            false => Vec::new(),
+        let rows = if joined.iter().any(|&other| other != NONE) {
+            in_rows(mesh, &faces, &joined)
+        } else {
+            Vec::new()
         };
         for (f, stays) in rows.into_iter().enumerate() {
             if joined[f] != NONE && (f as u32) < joined[f] && !stays {
@@ -119,9 +120,10 @@ fn in_rows(mesh: &Mesh, faces: &[[u32; 4]], joined: &[u32]) -> Vec<bool> {
     for (_, face) in faces.iter().enumerate().filter(|(f, _)| stands(*f)) {
         let is_quad = face[3] != NONE;
         for &v in face.iter().filter(|&&v| v != NONE) {
-            match is_quad {
-                true => quads[point(v)] += 1,
-                false => others[point(v)] += 1,
+            if is_quad {
+                quads[point(v)] += 1
+            } else {
+                others[point(v)] += 1
             }
         }
     }
@@ -135,9 +137,10 @@ fn in_rows(mesh: &Mesh, faces: &[[u32; 4]], joined: &[u32]) -> Vec<bool> {
     let even = |v: u32| {
         let p = point(v);
         others[p] == 0
-            && match open[p] {
-                true => (1..=2).contains(&quads[p]),
-                false => quads[p] == 4,
+            && if open[p] {
+                (1..=2).contains(&quads[p])
+            } else {
+                quads[p] == 4
             }
     };
     let is_core = |f: usize| {

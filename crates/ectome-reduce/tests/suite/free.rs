@@ -111,9 +111,10 @@ fn flat_areas_are_left_in_the_faces_asked_for(
     #[case] faces: Faces,
     #[case] count: std::ops::RangeInclusive<usize>,
 ) {
-    let mesh = match holes {
-        true => turned_and_noisy(&with_square_holes()),
-        false => slab(25, 0.1, 0.2, |_, _| true),
+    let mesh = if holes {
+        turned_and_noisy(&with_square_holes())
+    } else {
+        slab(25, 0.1, 0.2, |_, _| true)
     };
     let joined = join_flat(&merged(&mesh), faces);
     joined.check().unwrap();

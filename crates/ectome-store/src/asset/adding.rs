@@ -217,9 +217,10 @@ async fn insert(
     let bytes: u64 = asset.files.iter().map(|f| f.bytes).sum();
     let light = bytes <= LIGHT_BYTES;
     let needs = memory::to_take_in(bytes);
-    let brought = match asset.low.is_empty() {
-        true => None,
-        false => Some(json(&asset.low, "low mesh that came along")?),
+    let brought = if asset.low.is_empty() {
+        None
+    } else {
+        Some(json(&asset.low, "low mesh that came along")?)
     };
     let id = sqlx::query(
         "INSERT INTO assets (name, brief, source, receipt, light, needs, brought) VALUES (?, ?, ?, ?, ?, ?, ?)",

@@ -83,9 +83,10 @@ fn s3(url: &Url) -> Result<Arc<dyn ObjectStore>, String> {
         .build()
         .map_err(|e| e.to_string())?;
     let prefix = url.path().trim_matches('/');
-    Ok(match prefix.is_empty() {
-        true => Arc::new(store),
-        false => Arc::new(PrefixStore::new(store, prefix)),
+    Ok(if prefix.is_empty() {
+        Arc::new(store)
+    } else {
+        Arc::new(PrefixStore::new(store, prefix))
     })
 }
 

@@ -97,10 +97,7 @@ pub(crate) fn watch_over(pool: MySqlPool) -> watch::Receiver<Health> {
             tokio::time::sleep(LOOK).await;
             let asked = sqlx::query("SELECT 1").execute(&pool);
             let up = matches!(tokio::time::timeout(LOOK, asked).await, Ok(Ok(_)));
-            let health = match up {
-                true => Health::Up,
-                false => Health::Away,
-            };
+            let health = if up { Health::Up } else { Health::Away };
             say.send_if_modified(|said| std::mem::replace(said, health.clone()) != health);
         }
     });

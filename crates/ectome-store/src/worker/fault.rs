@@ -35,20 +35,21 @@ pub(super) fn of_store(error: &StoreError, store: &Store) -> String {
 /// For work during which Ectome ended again and again.
 pub(super) fn of_crashes(work: &Work, memory: u64) -> String {
     let held = work.memory as f64;
-    match memory > 0 && held > CLOSE_TO_ALL * memory as f64 {
-        true => format!(
+    if memory > 0 && held > CLOSE_TO_ALL * memory as f64 {
+        format!(
             "Ectome ended {} times in the middle of this, most likely for want of memory: it held {:.1} of {:.1} GB when it \
              last reported. Try a smaller source, or a machine with more memory.",
             work.crashes,
             held / 1e9,
             memory as f64 / 1e9
-        ),
-        false => format!(
+        )
+    } else {
+        format!(
             "Ectome ended {} times in the middle of this and does not know why; it held {:.1} GB when it last reported. \
              The source is unharmed. Please report it.",
             work.crashes,
             held / 1e9
-        ),
+        )
     }
 }
 

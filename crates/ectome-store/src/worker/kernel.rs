@@ -246,9 +246,10 @@ fn written_parcel(
             mark: mark(&task.brief, n as u32),
         });
     }
-    let high = match task.brief.delivery.pair {
-        true => Some(engine::scene(prepared, stock, &progress.span(0.3, 0.4))?),
-        false => None,
+    let high = if task.brief.delivery.pair {
+        Some(engine::scene(prepared, stock, &progress.span(0.3, 0.4))?)
+    } else {
+        None
     };
     let collision = match task.brief.delivery.collision() {
         None => None,

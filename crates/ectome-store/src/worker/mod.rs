@@ -116,12 +116,11 @@ impl Worker {
         };
         while !*self.stop.borrow() {
             // New work waits while there is no room for what it makes.
-            let taken = match self.store.disk.is_low() {
-                true => Ok(None),
-                false => {
-                    let store = &self.store;
-                    store.take_work(&self.name, self.lane, &self.accepts).await
-                }
+            let taken = if self.store.disk.is_low() {
+                Ok(None)
+            } else {
+                let store = &self.store;
+                store.take_work(&self.name, self.lane, &self.accepts).await
             };
             match taken {
                 Ok(Some(work)) => {
@@ -159,13 +158,14 @@ impl Worker {
         };
         let taken = format!("Taken by {}{again}", self.name);
         self.store.log_work(work.id, &taken).await;
-        let end = match work.crashes >= MOST_CRASHES {
-            true => End::Failed(fault::of_crashes(work, lane::machine())),
-            false => match self.do_it(work, resources).await {
+        let end = if work.crashes >= MOST_CRASHES {
+            End::Failed(fault::of_crashes(work, lane::machine()))
+        } else {
+            match self.do_it(work, resources).await {
                 Ok(end) => end,
                 Err(error) if error.is_outage() => End::Stopping,
                 Err(error) => End::Failed(fault::of_store(&error, &self.store)),
-            },
+            }
         };
         let says = match &end {
             End::Done => "Done",

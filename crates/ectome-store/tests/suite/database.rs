@@ -28,9 +28,10 @@ fn as_user(folder: &Path, user: &str, password: &str, statement: &str) -> Result
         .args(["--batch", "--skip-column-names", "-e", statement])
         .env("MYSQL_PWD", password);
     let done = command.output().unwrap();
-    match done.status.success() {
-        true => Ok(String::from_utf8_lossy(&done.stdout).trim().to_owned()),
-        false => Err(String::from_utf8_lossy(&done.stderr).into_owned()),
+    if done.status.success() {
+        Ok(String::from_utf8_lossy(&done.stdout).trim().to_owned())
+    } else {
+        Err(String::from_utf8_lossy(&done.stderr).into_owned())
     }
 }
 

@@ -152,7 +152,7 @@ async fn a_worker_lets_go_of_removed_work_and_does_the_next() {
 #[tokio::test(flavor = "multi_thread")]
 async fn light_work_does_not_wait_behind_heavy_work() {
     let f = Fixture::new().await;
-    let heavy = f.asset("heavy", &sheet(500)).await;
+    let heavy = f.asset("heavy", &sheet(320)).await;
     f.work_off().await;
     let heavy = f.store.asset(heavy.id).await.unwrap();
     assert!(heavy.inspection.as_ref().unwrap().triangles > 200_000);
@@ -185,12 +185,13 @@ async fn light_work_does_not_wait_behind_heavy_work() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn what_a_file_can_hold_fits_its_columns_or_is_a_sentence() {
+    const MATERIALS: usize = 3000;
     let f = Fixture::new().await;
-    // Ten thousand materials on one part, with long names; parts with names of any length.
+    // Thousands of materials on one part, with long names; parts with names of any length.
     let name = "spar ".repeat(60);
     let mut obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\n".to_owned();
     let mut mtl = String::new();
-    for m in 0..10_000 {
+    for m in 0..MATERIALS {
         obj += &format!("usemtl {name}{m}\nf 1 2 3\n");
         mtl += &format!("newmtl {name}{m}\nKd 0.1 0.2 0.3\n");
     }
@@ -210,7 +211,7 @@ async fn what_a_file_can_hold_fits_its_columns_or_is_a_sentence() {
     let asset = f.store.asset(id).await.unwrap();
     assert_eq!(asset.state(), AssetState::Ready, "{:?}", asset.fault);
     let seen: &Inspection = asset.inspection.as_ref().unwrap();
-    assert_eq!(seen.materials.len(), 10_000);
+    assert_eq!(seen.materials.len(), MATERIALS);
 
     // A document beyond any column is refused with a sentence, once.
     let names: String = (0..300)

@@ -163,9 +163,10 @@ fn proxy(j: DMat2) -> (DMat2, DMat2) {
     let rotation = DMat2::from_angle(sum);
     let weight = |s: f64| {
         let gap = s - 1.0;
-        match gap.abs() < 1e-7 {
-            true => 4.0,
-            false => ((s - s.powi(-3)) / gap).max(1e-9),
+        if gap.abs() < 1e-7 {
+            4.0
+        } else {
+            ((s - s.powi(-3)) / gap).max(1e-9)
         }
     };
     let u = DMat2::from_angle(left);

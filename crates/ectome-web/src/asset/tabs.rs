@@ -71,9 +71,10 @@ fn parts(rows: &Rows) -> (String, &'static str) {
     let (built, all) = there.fold((0, 0), |(b, n), o| {
         (b + usize::from(o.fate == Fate::Build), n + 1)
     });
-    match built == all {
-        true => (words::grouped(all as u64), "is-quiet"),
-        false => (format!("{built} of {all} built"), "is-kelp"),
+    if built == all {
+        (words::grouped(all as u64), "is-quiet")
+    } else {
+        (format!("{built} of {all} built"), "is-kelp")
     }
 }
 

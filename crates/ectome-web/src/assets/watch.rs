@@ -89,9 +89,10 @@ fn entries(folder: &Path) -> Vec<(String, String, Vec<PathBuf>)> {
         if name.starts_with('.') || name.len() > 255 || kind.is_symlink() {
             continue;
         }
-        let files = match kind.is_dir() {
-            true => below(&entry.path()),
-            false => vec![entry.path()],
+        let files = if kind.is_dir() {
+            below(&entry.path())
+        } else {
+            vec![entry.path()]
         };
         if files.is_empty() || files.len() > MOST_FILES {
             continue;

@@ -164,9 +164,10 @@ pub async fn begin(
 }
 
 fn to(headers: &HeaderMap, address: &str) -> Response {
-    match headers.contains_key("hx-request") {
-        true => [("hx-redirect", address.to_owned())].into_response(),
-        false => Redirect::to(address).into_response(),
+    if headers.contains_key("hx-request") {
+        [("hx-redirect", address.to_owned())].into_response()
+    } else {
+        Redirect::to(address).into_response()
     }
 }
 

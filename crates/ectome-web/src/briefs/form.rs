@@ -84,22 +84,25 @@ fn tiers(f: &Fields) -> Result<Vec<Tier>, Failure> {
         list.push(Tier {
             made: MadeAs::of(&at(&kinds)).unwrap_or_default(),
             triangles: number(limit, &named("The limit"), 2.0, 4e9)? as u32,
-            nearest_m: match distance.is_empty() {
-                true => 1.0,
-                false => number(&distance, &named("The distance"), 0.001, 1e6)?,
+            nearest_m: if distance.is_empty() {
+                1.0
+            } else {
+                number(&distance, &named("The distance"), 0.001, 1e6)?
             },
-            screen_percent: match share.is_empty() {
-                true => None,
-                false => Some(number(
+            screen_percent: if share.is_empty() {
+                None
+            } else {
+                Some(number(
                     &share,
                     &named("The share of the screen"),
                     0.1,
                     1000.0,
-                )?),
+                )?)
             },
-            outline_px: match outline.is_empty() {
-                true => 2.0,
-                false => number(&outline, &named("The outline limit"), 0.01, 1000.0)?,
+            outline_px: if outline.is_empty() {
+                2.0
+            } else {
+                number(&outline, &named("The outline limit"), 0.01, 1000.0)?
             },
         });
     }

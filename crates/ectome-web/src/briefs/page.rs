@@ -187,9 +187,12 @@ fn limits(brief: &Brief) -> String {
     let list: Vec<String> = brief
         .tiers
         .iter()
-        .map(|t| match t.made.is_cut() {
-            true => words::grouped(t.triangles),
-            false => format!("{} as {}", words::grouped(t.triangles), t.made.says()),
+        .map(|t| {
+            if t.made.is_cut() {
+                words::grouped(t.triangles)
+            } else {
+                format!("{} as {}", words::grouped(t.triangles), t.made.says())
+            }
         })
         .collect();
     list.join(", ")

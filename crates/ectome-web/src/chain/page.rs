@@ -34,13 +34,15 @@ pub async fn fill(
         }
         _ => {
             let first = target(f.text("triangles"), &asset)?;
-            let ratio = match f.ticked("ratio_percent") {
-                true => f.number("ratio_percent", "A ratio in percent", 5.0, 95.0)?,
-                false => 50.0,
+            let ratio = if f.ticked("ratio_percent") {
+                f.number("ratio_percent", "A ratio in percent", 5.0, 95.0)?
+            } else {
+                50.0
             };
-            let tiers = match f.ticked("tiers") {
-                true => f.number("tiers", "The number of tiers", 1.0, 8.0)? as usize,
-                false => brief.tiers.len(),
+            let tiers = if f.ticked("tiers") {
+                f.number("tiers", "The number of tiers", 1.0, 8.0)? as usize
+            } else {
+                brief.tiers.len()
             };
             let limits = chain::by_ratio(first, ratio / 100.0, tiers);
             limits.into_iter().map(Fill::to).collect::<Vec<_>>()

@@ -181,9 +181,10 @@ fn one_is_enough(rows: &Rows) -> Option<String> {
     }
     let nearest = brief.nearest_m(first, asset.height_m());
     let source = asset.built_triangles()?;
-    let off_m = match source <= u64::from(last.triangles) {
-        true => 0.0,
-        false => rows.outlook.as_ref()?.curve.error_m(last.triangles),
+    let off_m = if source <= u64::from(last.triangles) {
+        0.0
+    } else {
+        rows.outlook.as_ref()?.curve.error_m(last.triangles)
     };
     (off_m <= brief.pixel_m(nearest)).then(|| {
         format!(

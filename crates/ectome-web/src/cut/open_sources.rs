@@ -66,9 +66,10 @@ impl OpenSources {
         change: Change,
     ) -> Result<Done, Failure> {
         let measures = matches!(change, Change::Measure(_));
-        let changes: Vec<Change> = match measures {
-            true => Vec::new(),
-            false => asset.preparation.clone(),
+        let changes: Vec<Change> = if measures {
+            Vec::new()
+        } else {
+            asset.preparation.clone()
         };
         let recipe = Recipe::prepared(&asset.source, &changes);
         let scene = self.scene(store, asset, recipe).await?;

@@ -25,12 +25,13 @@ pub fn settings(f: &Fields, triangles: u32) -> Result<RebuildSettings, Failure> 
             LONGEST,
         )
     };
-    let above = match f.ticked("clip") {
-        false => None,
-        true => Some(Plane {
+    let above = if f.ticked("clip") {
+        Some(Plane {
             point: [axis("px")? as f32, axis("py")? as f32, axis("pz")? as f32],
             normal: [axis("nx")? as f32, axis("ny")? as f32, axis("nz")? as f32],
-        }),
+        })
+    } else {
+        None
     };
     let listed = f.numbers("listed");
     let parts = f.numbers("part");

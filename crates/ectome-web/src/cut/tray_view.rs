@@ -116,9 +116,10 @@ pub fn result_sentence(c: &Candidate, asset: &Asset, brief: &Brief) -> Option<St
                 .iter()
                 .map(|(why, n)| format!("{} ({why})", words::grouped(*n as u64)))
                 .collect();
-            let stay = match stay.is_empty() {
-                true => String::new(),
-                false => format!("; left in: {}", stay.join(", ")),
+            let stay = if stay.is_empty() {
+                String::new()
+            } else {
+                format!("; left in: {}", stay.join(", "))
             };
             format!(" {} loops taken out{stay}.", words::grouped(n as u64))
         }

@@ -68,9 +68,10 @@ impl ParcelView {
             }
             (false, 0) => {
                 let mut tiers = rows.chain.iter();
-                Some(match tiers.any(|t| t.candidate.is_out_of_date(asset)) {
-                    true => First::MakeAnew,
-                    false => First::MakeChain,
+                Some(if tiers.any(|t| t.candidate.is_out_of_date(asset)) {
+                    First::MakeAnew
+                } else {
+                    First::MakeChain
                 })
             }
         };

@@ -278,12 +278,13 @@ fn sentence(
     };
     let (best, even) = (shared.worst_pixels(), plain.worst_pixels());
     let less = (1.0 - best / even.max(1e-9)) * 100.0;
-    let found = match measured.len() == worked.members.len() {
-        true => format!(
+    let found = if measured.len() == worked.members.len() {
+        format!(
             " Measured after cutting: {:.1} px.",
             measured.iter().copied().fold(0.0, f64::max)
-        ),
-        false => String::new(),
+        )
+    } else {
+        String::new()
     };
     (
         format!(

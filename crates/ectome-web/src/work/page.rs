@@ -110,12 +110,13 @@ pub async fn first(State(app): State<App>, Path(id): Path<u64>) -> Result<Redire
 /// `POST /work/{id}/again`
 pub async fn again(State(app): State<App>, Path(id): Path<u64>) -> Result<Redirect, Failure> {
     let work = app.store.work(id).await?;
-    match app.store.ask_again(&work).await? {
-        true => Ok(Redirect::to("/work")),
-        false => Err(Failure::bad(format!(
+    if app.store.ask_again(&work).await? {
+        Ok(Redirect::to("/work"))
+    } else {
+        Err(Failure::bad(format!(
             "{} cannot be asked for from here. Its asset's page can ask for it again.",
             work.title()
-        ))),
+        )))
     }
 }
 

@@ -155,9 +155,10 @@ fn reach(text: &str) -> Result<Reach, String> {
     let mm: f32 = text
         .parse()
         .map_err(|_| "a reach is auto or a number of millimetres".to_owned())?;
-    match mm > 0.0 && mm.is_finite() {
-        true => Ok(Reach::Metres(mm / 1e3)),
-        false => Err("a reach is above 0 millimetres".to_owned()),
+    if mm > 0.0 && mm.is_finite() {
+        Ok(Reach::Metres(mm / 1e3))
+    } else {
+        Err("a reach is above 0 millimetres".to_owned())
     }
 }
 

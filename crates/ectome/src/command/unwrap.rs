@@ -111,9 +111,10 @@ fn texels(text: &str) -> Result<f64, String> {
     let number: f64 = text
         .parse()
         .map_err(|_| "a distance is a number of texels".to_owned())?;
-    match (0.0..=1024.0).contains(&number) {
-        true => Ok(number),
-        false => Err("a distance is between 0 and 1024 texels".to_owned()),
+    if (0.0..=1024.0).contains(&number) {
+        Ok(number)
+    } else {
+        Err("a distance is between 0 and 1024 texels".to_owned())
     }
 }
 

@@ -69,9 +69,10 @@ impl Work {
         let scratch = std::env::temp_dir();
         let opened = self.elsewhere.open(&scratch, self.disk_reserve).await?;
         let mut kinds = Vec::new();
-        let wanted = match self.kinds.is_empty() {
-            true => Kind::ALL.to_vec(),
-            false => self.kinds,
+        let wanted = if self.kinds.is_empty() {
+            Kind::ALL.to_vec()
+        } else {
+            self.kinds
         };
         for kind in wanted {
             if !kinds.contains(&kind) {

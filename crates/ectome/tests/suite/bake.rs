@@ -30,9 +30,12 @@ fn plate(folder: &Path, name: &str, n: usize, height: f64, uvs: bool) -> PathBuf
         for i in 0..n {
             let a = j * (n + 1) + i + 1;
             let corners = [a, a + n + 1, a + n + 2, a + 1];
-            let corner = |c: &usize| match uvs {
-                true => format!("{c}/{c}"),
-                false => format!("{c}"),
+            let corner = |c: &usize| {
+                if uvs {
+                    format!("{c}/{c}")
+                } else {
+                    format!("{c}")
+                }
             };
             obj += &format!(
                 "f {}\n",

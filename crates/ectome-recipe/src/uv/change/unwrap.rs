@@ -79,9 +79,10 @@ impl Kind for Unwrap {
         }
         // Equal parts, and those that mirror them, are unwrapped once. A mark on one of them means that one, so then each is unwrapped by itself.
         let mirrored = work.packing.stacks == Stacks::Mirrored;
-        let copies = match self.marks.is_empty() && self.only.is_empty() {
-            true => Copies::of(work.mesh, mirrored, progress)?,
-            false => Copies::none(work.mesh),
+        let copies = if self.marks.is_empty() && self.only.is_empty() {
+            Copies::of(work.mesh, mirrored, progress)?
+        } else {
+            Copies::none(work.mesh)
         };
         let chosen = work.chosen(&self.only)?;
         let faces: Vec<u32> = (0..work.mesh.face_count() as u32)

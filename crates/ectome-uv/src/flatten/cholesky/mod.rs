@@ -85,9 +85,10 @@ impl Elimination {
                     .enumerate()
                 {
                     let to = place[column as usize] as usize;
-                    let target = match to < columns {
-                        true => &mut panel[to * rows.len()..][..rows.len()],
-                        false => &mut rest[(to - columns) * below..][..below],
+                    let target = if to < columns {
+                        &mut panel[to * rows.len()..][..rows.len()]
+                    } else {
+                        &mut rest[(to - columns) * below..][..below]
                     };
                     let skipped = if to < columns { 0 } else { columns };
                     for (v, &row) in given_column[c..].iter().zip(&given[c..]) {
