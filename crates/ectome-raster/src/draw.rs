@@ -40,11 +40,21 @@ pub struct Picture {
     pub pixels: Vec<[u8; 4]>,
 }
 
+/// What a sample sees: a place on a face.
 #[derive(Clone, Copy)]
 struct Fragment {
     depth: f32,
-    colour: Vec3,
-    covered: bool,
+    /// Perspective-correct weights of the face's corners.
+    weights: Vec3,
+    face: u32,
+}
+
+impl Fragment {
+    const NONE: Self = Self {
+        depth: f32::INFINITY,
+        weights: Vec3::ZERO,
+        face: u32::MAX,
+    };
 }
 
 /// Renders an all-triangle mesh. `surfaces` are indexed by the runs' materials; missing ones take
@@ -120,54 +130,14 @@ fn draw(
                 width,
                 far: vec![f32::INFINITY; width.div_ceil(TILE)],
                 drawn: vec![0; width.div_ceil(TILE)],
-                fragments: vec![
-                    Fragment {
-                        depth: f32::INFINITY,
-                        colour: Vec3::ZERO,
-                        covered: false
-                    };
-                    (to - from) * width
-                ],
+                fragments: vec![Fragment::NONE; (to - from) * width],
             };
-            for run in &mesh.runs {
-                let surface = run.material.and_then(|m| surfaces.get(m as usize));
-                let colour = surface.map_or(plain, |s| s.colour);
-                let texture = surface
-                    .and_then(|s| s.texture.as_ref())
-                    .filter(|(_, set)| *set < usize::from(run.channels.uv_sets));
-                let relief = surface
-                    .and_then(|s| s.normal.as_ref())
-                    .filter(|(_, set, _)| *set < usize::from(run.channels.uv_sets));
-                let own = faces.partition_point(|&f| f < run.faces.start);
-                for &f in faces[own..].iter().take_while(|&&f| f < run.faces.end) {
-                    let corners = &mesh.corners[3 * f as usize..3 * f as usize + 3];
-                    let p =
-                        [0, 1, 2].map(|k| places[mesh.vertex_point[corners[k] as usize] as usize]);
-                    let own_normals = normals.face(f, corners);
-                    let tangents = relief.and_then(|(_, set, _)| tangents(mesh, f as usize, *set));
-                    target.triangle(p, |w| {
-                        let mix = |k: usize| corners[k] as usize;
-                        let [n0, n1, n2] = own_normals;
-                        let normal = n0 * w.x + n1 * w.y + n2 * w.z;
-                        let base = texture.map_or(colour, |(t, set)| {
-                            let uv = &mesh.uv_sets[*set];
-                            let uv: Vec2 = uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
-                            colour * t.at(uv).truncate()
-                        });
-                        let normal = match (relief, tangents) {
-                            (Some((map, set, strength)), Some(tangents)) => {
-                                let uv = &mesh.uv_sets[*set];
-                                let uv: Vec2 =
-                                    uv[mix(0)] * w.x + uv[mix(1)] * w.y + uv[mix(2)] * w.z;
-                                bent(normal, tangents, map.at(uv).truncate(), *strength)
-                            }
-                            _ => normal,
-                        };
-                        shade(base, normal, camera)
-                    });
-                }
+            for &f in faces {
+                let corners = mesh.triangle_points(f as usize);
+                target.triangle(corners.map(|p| places[p as usize]), f);
             }
-            target.resolve()
+            let mut shader = Shader::of(mesh, normals, surfaces, camera, plain);
+            target.resolve(|fragment| shader.colour(fragment))
         })
         .collect();
     Picture {
@@ -252,20 +222,122 @@ fn bent(normal: Vec3, [across, up]: [Vec3; 2], texel: Vec3, strength: f32) -> Ve
 }
 
 /// Key light over the left shoulder, a cool sky, warm ground, a rim from behind.
-fn shade(base: Vec3, normal: Vec3, camera: &Camera) -> Vec3 {
-    let n = normal.try_normalize().unwrap_or(-camera.forward);
-    let n = if n.dot(camera.forward) > 0.0 { -n } else { n };
-    let key = (camera.up * 0.75 - camera.right * 0.65 - camera.forward * 0.6).normalize();
-    let rim = (camera.right * 0.9 + camera.up * 0.25 + camera.forward * 0.35).normalize();
-    let sky = Vec3::new(0.50, 0.56, 0.60);
-    let ground = Vec3::new(0.20, 0.18, 0.15);
-    let ambient = ground.lerp(sky, n.y * 0.5 + 0.5) * 0.75;
-    let half = (key - camera.forward).normalize();
-    let gloss = 0.10 * n.dot(half).max(0.0).powi(24);
-    base * (ambient
-        + Vec3::new(1.0, 0.97, 0.9) * 1.15 * n.dot(key).max(0.0)
-        + Vec3::splat(0.35) * n.dot(rim).max(0.0))
-        + gloss
+struct Light {
+    forward: Vec3,
+    key: Vec3,
+    rim: Vec3,
+    half: Vec3,
+}
+
+impl Light {
+    fn of(camera: &Camera) -> Self {
+        let key = (camera.up * 0.75 - camera.right * 0.65 - camera.forward * 0.6).normalize();
+        Self {
+            forward: camera.forward,
+            key,
+            rim: (camera.right * 0.9 + camera.up * 0.25 + camera.forward * 0.35).normalize(),
+            half: (key - camera.forward).normalize(),
+        }
+    }
+
+    fn shade(&self, base: Vec3, normal: Vec3) -> Vec3 {
+        let n = normal.try_normalize().unwrap_or(-self.forward);
+        let n = if n.dot(self.forward) > 0.0 { -n } else { n };
+        let sky = Vec3::new(0.50, 0.56, 0.60);
+        let ground = Vec3::new(0.20, 0.18, 0.15);
+        let ambient = ground.lerp(sky, n.y * 0.5 + 0.5) * 0.75;
+        let gloss = 0.10 * n.dot(self.half).max(0.0).powi(24);
+        base * (ambient
+            + Vec3::new(1.0, 0.97, 0.9) * 1.15 * n.dot(self.key).max(0.0)
+            + Vec3::splat(0.35) * n.dot(self.rim).max(0.0))
+            + gloss
+    }
+}
+
+/// Gives colours to fragments once it is known which are seen: what others hide is never shaded. Fragments beside each other mostly
+/// lie on one face, so what is known of a face is kept for the next.
+struct Shader<'a> {
+    mesh: &'a Mesh,
+    normals: &'a Normals<'a>,
+    surfaces: &'a [Finish],
+    plain: Vec3,
+    light: Light,
+    last: Option<(u32, Face<'a>)>,
+}
+
+/// What a face is shaded with.
+#[derive(Clone, Copy)]
+struct Face<'a> {
+    corners: [usize; 3],
+    normals: [Vec3; 3],
+    colour: Vec3,
+    texture: Option<&'a (Texture, usize)>,
+    relief: Option<(&'a (Texture, usize, f32), [Vec3; 2])>,
+}
+
+impl<'a> Shader<'a> {
+    fn of(
+        mesh: &'a Mesh,
+        normals: &'a Normals<'a>,
+        surfaces: &'a [Finish],
+        camera: &Camera,
+        plain: Vec3,
+    ) -> Self {
+        Self {
+            mesh,
+            normals,
+            surfaces,
+            plain,
+            light: Light::of(camera),
+            last: None,
+        }
+    }
+
+    fn face(&mut self, f: u32) -> Face<'a> {
+        if let Some((known, face)) = self.last
+            && known == f
+        {
+            return face;
+        }
+        let mesh = self.mesh;
+        let run = mesh.runs.partition_point(|r| r.faces.end <= f);
+        let run = &mesh.runs[run];
+        let surface = run.material.and_then(|m| self.surfaces.get(m as usize));
+        let sets = usize::from(run.channels.uv_sets);
+        let own = &mesh.corners[3 * f as usize..3 * f as usize + 3];
+        let relief = surface
+            .and_then(|s| s.normal.as_ref())
+            .filter(|(_, set, _)| *set < sets);
+        let face = Face {
+            corners: [0, 1, 2].map(|k| own[k] as usize),
+            normals: self.normals.face(f, own),
+            colour: surface.map_or(self.plain, |s| s.colour),
+            texture: surface
+                .and_then(|s| s.texture.as_ref())
+                .filter(|(_, set)| *set < sets),
+            relief: relief.and_then(|r| Some((r, tangents(mesh, f as usize, r.1)?))),
+        };
+        self.last = Some((f, face));
+        face
+    }
+
+    fn colour(&mut self, fragment: &Fragment) -> Vec3 {
+        let face = self.face(fragment.face);
+        let (w, [a, b, c]) = (fragment.weights, face.corners);
+        let [n0, n1, n2] = face.normals;
+        let normal = n0 * w.x + n1 * w.y + n2 * w.z;
+        let at = |set: usize| -> Vec2 {
+            let uv = &self.mesh.uv_sets[set];
+            uv[a] * w.x + uv[b] * w.y + uv[c] * w.z
+        };
+        let base = face.texture.map_or(face.colour, |(t, set)| {
+            face.colour * t.at(at(*set)).truncate()
+        });
+        let normal = face.relief.map_or(normal, |((map, set, strength), t)| {
+            bent(normal, t, map.at(at(*set)).truncate(), *strength)
+        });
+        self.light.shade(base, normal)
+    }
 }
 
 struct Target {
@@ -283,8 +355,8 @@ struct Target {
 const TILE: usize = 32;
 
 impl Target {
-    /// Draws one triangle given in samples and depth; `shade` gets perspective-correct weights.
-    fn triangle(&mut self, p: [Vec3; 3], shade: impl Fn(Vec3) -> Vec3) {
+    /// Draws one triangle given in samples and depth: where it is the nearest so far, fragments keep it with perspective-correct weights.
+    fn triangle(&mut self, p: [Vec3; 3], face: u32) {
         if p.iter().any(|v| v.z <= 0.0 || !v.is_finite()) {
             return;
         }
@@ -332,8 +404,8 @@ impl Target {
                     if depth < fragment.depth {
                         *fragment = Fragment {
                             depth,
-                            colour: shade(inverse / sum),
-                            covered: true,
+                            weights: inverse / sum,
+                            face,
                         };
                         drawn += 1;
                     }
@@ -358,8 +430,8 @@ impl Target {
             .fold(0.0, f32::max);
     }
 
-    /// Averages samples to pixels.
-    fn resolve(&self) -> Vec<[u8; 4]> {
+    /// Averages the colours of samples to pixels.
+    fn resolve(&self, mut colour: impl FnMut(&Fragment) -> Vec3) -> Vec<[u8; 4]> {
         let (width, height) = (self.width / SAMPLES, (self.to - self.from) / SAMPLES);
         let mut pixels = Vec::with_capacity(width * height);
         for y in 0..height {
@@ -369,17 +441,17 @@ impl Target {
                 for s in 0..SAMPLES * SAMPLES {
                     let at = (y * SAMPLES + s / SAMPLES) * self.width + x * SAMPLES + s % SAMPLES;
                     let fragment = &self.fragments[at];
-                    if fragment.covered {
-                        sum += fragment.colour;
+                    if fragment.face != Fragment::NONE.face {
+                        sum += colour(fragment);
                         covered += 1;
                     }
                 }
-                let colour = if covered > 0 {
+                let mean = if covered > 0 {
                     sum / covered as f32
                 } else {
                     sum
                 };
-                let [r, g, b] = colour.to_array().map(to_byte);
+                let [r, g, b] = mean.to_array().map(to_byte);
                 let alpha = (covered * 255 / (SAMPLES * SAMPLES)) as u8;
                 pixels.push([r, g, b, alpha]);
             }
@@ -419,16 +491,11 @@ mod tests {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
             (state >> 8) as f32 / 16_777_216.0
         };
-        let blank = Fragment {
-            depth: f32::INFINITY,
-            colour: Vec3::ZERO,
-            covered: false,
-        };
         let mut target = Target {
             from: 0,
             to: rows,
             width,
-            fragments: vec![blank; rows * width],
+            fragments: vec![Fragment::NONE; rows * width],
             far: vec![f32::INFINITY; width.div_ceil(TILE)],
             drawn: vec![0; width.div_ceil(TILE)],
         };
@@ -445,7 +512,7 @@ mod tests {
                 // A sliver.
                 p[2] = p[1] + Vec3::new(0.2 * random(), 0.2 * random(), 0.0);
             }
-            target.triangle(p, |_| Vec3::ONE);
+            target.triangle(p, 0);
             let area = (p[1] - p[0]).truncate().perp_dot((p[2] - p[0]).truncate());
             for (at, depth) in depth.iter_mut().enumerate() {
                 let at = Vec2::new((at % width) as f32 + 0.5, (at / width) as f32 + 0.5);

@@ -10,7 +10,7 @@
 //! |---|---|
 //! | `assets` | the list of assets, and files dropped on it |
 //! | `asset` | what all steps of an asset share: frame, tabs, what the Rule and the stage draw |
-//! | `intake`, `parts`, `cut`, `uvs`, `maps`, `chain`, `proof`, `parcel` | one step of an asset each |
+//! | `intake`, `parts`, `cut`, `uvs`, `maps`, `chain`, `proof`, `parcel`, `history` | one step of an asset each |
 //! | `briefs`, `scenes`, `work` | the other pages |
 //!
 //! | shared | what it is for |
@@ -21,7 +21,7 @@
 //! | `events`, `feed` | progress; the latest work, asked for once for all pages that listen |
 //! | `extract`, `fields`, `reply` | parts of requests, and answers; what cannot be read is a sentence |
 //! | `opening` | what takes seconds to open is opened once, apart from the request |
-//! | `page_json` | JSON inside a page, which no string can leave |
+//! | `page_json`, `rendered` | JSON inside a page, which no string can leave; parts of a page that are drawn already |
 //! | [`guard`] | who may ask: `Host`, `Origin`, `Sec-Fetch-Site`, the token; security headers |
 //! | `health` | what is wrong with the database or the disk, on every page at once |
 
@@ -38,6 +38,7 @@ mod feed;
 mod fields;
 pub mod guard;
 mod health;
+mod history;
 mod intake;
 mod judged;
 mod maps;
@@ -48,6 +49,7 @@ mod parcel;
 mod parts;
 mod plan;
 mod proof;
+mod rendered;
 mod reply;
 pub mod router;
 mod scenes;

@@ -125,9 +125,9 @@ async fn the_keyboard_alone_goes_the_whole_way() {
 
     // A tab of the steps, what the step is about, its button.
     browser
-        .until("document.querySelector('#steps [data-step=\"3\"]')")
+        .until("document.querySelector('#steps [data-room=\"cut\"]')")
         .await;
-    browser.tab_to("#steps [data-step='3']").await;
+    browser.tab_to("#steps [data-room='cut']").await;
     browser.press(ENTER).await;
     browser.until("document.querySelector('#cut-form')").await;
     browser.tab_to("#cut-form [name=triangles]").await;
@@ -137,7 +137,7 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     browser
         .until("document.querySelector('#label-candidate')?.textContent.includes('1')")
         .await;
-    browser.tab_to("#steps [data-step='4']").await;
+    browser.tab_to("#steps [data-room='uvs']").await;
     browser.press(ENTER).await;
     browser.until("document.querySelector('#unwrap')").await;
     browser.tab_to("#unwrap").await;
@@ -160,7 +160,7 @@ async fn the_keyboard_alone_goes_the_whole_way() {
         .until("document.querySelector('#chosen-says').textContent.startsWith('2 chosen')")
         .await;
 
-    browser.tab_to("#steps [data-step='5']").await;
+    browser.tab_to("#steps [data-room='maps']").await;
     browser.press(ENTER).await;
     browser.until("document.querySelector('#trial')").await;
     browser.tab_to("#trial").await;
@@ -168,7 +168,7 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     browser
         .until("document.querySelectorAll('.maps [data-map]').length > 0")
         .await;
-    browser.tab_to("#steps [data-step='6']").await;
+    browser.tab_to("#steps [data-room='chain']").await;
     browser.press(ENTER).await;
     browser
         .until("document.querySelector('#brief-chain')")
@@ -176,7 +176,7 @@ async fn the_keyboard_alone_goes_the_whole_way() {
     browser.tab_to("#brief-chain button").await;
     browser.press(ENTER).await;
     browser.until("document.querySelector('.verdicts')").await;
-    browser.tab_to("#steps [data-step='8']").await;
+    browser.tab_to("#steps [data-room='parcel']").await;
     browser.press(ENTER).await;
     browser
         .until("document.querySelector('#make-parcel')")

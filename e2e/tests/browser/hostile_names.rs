@@ -218,7 +218,9 @@ fn fill(app: &App, name: &str) -> Vec<String> {
     .map(str::to_owned)
     .to_vec();
     pages.extend(own.map(|id| format!("/briefs/{id}")));
-    for step in ["intake", "parts", "cut", "chain", "uvs", "proof", "parcel"] {
+    for step in [
+        "intake", "parts", "cut", "chain", "uvs", "proof", "parcel", "history",
+    ] {
         pages.push(format!("/assets/1/{step}"));
     }
     for asset in 2..=sets.len() {

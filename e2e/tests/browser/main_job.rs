@@ -196,7 +196,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
         .await;
 
     // The chain in one action, each tier judged.
-    browser.click("[data-step='6']").await;
+    browser.click("[data-room='chain']").await;
     browser.text("#brief-chain").await;
     browser.click("details.fill summary").await;
     browser
@@ -221,7 +221,7 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
     }
 
     // The parcel: a file per tier and the zip, opened and counted.
-    browser.click("[data-step='8']").await;
+    browser.click("[data-room='parcel']").await;
     browser.text(".downloads").await;
     browser.click("#list-files").await;
     browser.until("document.querySelector('.checks')").await;

@@ -54,7 +54,7 @@ impl Frame {
         Self {
             id: asset.id,
             name: asset.name.clone(),
-            step: rows.step.address(),
+            step: rows.room.address,
             asked: rows
                 .asked()
                 .map(|c| c.number)

@@ -2,12 +2,13 @@
 
 mod column;
 pub(crate) mod doing;
-mod frame;
+pub(crate) mod frame;
 mod page;
+pub(crate) mod room;
+mod rooms;
 pub(crate) mod rows;
 pub(crate) mod sides;
 mod stage_data;
-mod step_name;
 mod tabs;
 
 use axum::{

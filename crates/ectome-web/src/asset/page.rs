@@ -12,8 +12,8 @@ use super::{
     column::Column,
     doing::{DoingLine, doing_lines},
     frame::Frame,
+    rooms,
     rows::Rows,
-    step_name::StepName,
 };
 use crate::{
     events::{busy_words, fingerprint},
@@ -21,7 +21,6 @@ use crate::{
     failure::Failure,
     feed::LOOKED_AT,
     outages,
-    parcel::First,
     reply::{back, ready_asset},
     state::App,
     static_files::VERSION,
@@ -55,16 +54,15 @@ struct Panel {
 
 impl Panel {
     async fn of(app: &App, id: u64, step: &str, show: Option<u32>) -> Result<Self, Failure> {
-        let Some(step) = StepName::of(step) else {
-            return Err(Failure::new(
-                StatusCode::NOT_FOUND,
-                format!("An asset has no step named {step}."),
-            ));
-        };
-        let rows = Rows::of(app, id, step, show).await?;
+        let room = rooms::at(step).ok_or_else(|| {
+            let says = format!("An asset has no step named {step}.");
+            Failure::new(StatusCode::NOT_FOUND, says)
+        })?;
+        let rows = Rows::of(app, id, room, show).await?;
+        let frame = Frame::of(&rows);
         Ok(Self {
-            frame: Frame::of(&rows),
-            column: Column::of(app, &rows).await?,
+            column: Column::of(app, &rows, &frame).await?,
+            frame,
         })
     }
 }

@@ -9,14 +9,14 @@ use ectome_store::{
     chain::ChainTier,
 };
 
-use super::step_name::StepName;
+use super::room::Room;
 use crate::{failure::Failure, reply::no_brief, state::App};
 
 /// An asset with what stands beside it.
 pub struct Rows {
     pub asset: Asset,
     /// The step that is asked for.
-    pub step: StepName,
+    pub room: &'static Room,
     /// The number behind `?show=`; 0 is the source.
     pub show: Option<u32>,
     pub briefs: Vec<BriefRow>,
@@ -37,7 +37,7 @@ impl Rows {
     pub async fn of(
         app: &App,
         id: u64,
-        step: StepName,
+        room: &'static Room,
         show: Option<u32>,
     ) -> Result<Self, Failure> {
         let asset = app.store.asset(id).await?;
@@ -50,7 +50,7 @@ impl Rows {
             outlook: app.store.outlook(&asset.recipe(4)).await?,
             nothing: Inspection::default(),
             asset,
-            step,
+            room,
             show,
             briefs,
         })
@@ -78,9 +78,9 @@ impl Rows {
         self.tray.iter().find(|c| Some(c.number) == self.show)
     }
 
-    /// True where the source itself is asked for, which only the sheet of UVs can show.
+    /// True where the source itself is asked for on a step that can show it.
     pub fn on_source(&self) -> bool {
-        self.step == StepName::Uvs && self.show == Some(0)
+        self.room.shows_source && self.show == Some(0)
     }
 
     /// The candidate on the stage: the one asked for once it is made, meanwhile what it goes on from, else the newest.

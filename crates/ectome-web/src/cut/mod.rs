@@ -10,6 +10,7 @@ mod tray_page;
 mod tray_view;
 mod view;
 
+use askama::Template;
 use axum::{
     Router,
     routing::{get, post},
@@ -17,7 +18,43 @@ use axum::{
 
 pub use view::CutView;
 
-use crate::state::App;
+use crate::{
+    asset::{
+        frame::Frame,
+        room::{Room, Says, none_yet},
+        rows::Rows,
+    },
+    rendered::Rendered,
+    state::App,
+    words,
+};
+
+/// The step.
+pub static ROOM: Room = Room {
+    address: "cut",
+    name: "Cut",
+    shows_source: false,
+    says,
+    column: |_, rows, frame| {
+        Box::pin(async move {
+            let view = CutView::of(rows);
+            Ok(Rendered::of(&Column { frame, view })?)
+        })
+    },
+};
+
+#[derive(Template)]
+#[template(path = "asset_cut.html")]
+struct Column<'a> {
+    frame: &'a Frame,
+    view: CutView,
+}
+
+fn says(rows: &Rows) -> Says {
+    rows.shown().map_or_else(none_yet, |c| {
+        (words::grouped(c.triangles.unwrap_or(0)), "is-kelp")
+    })
+}
 
 /// The routes of the step.
 pub fn routes() -> Router<App> {

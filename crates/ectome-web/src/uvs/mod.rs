@@ -6,6 +6,7 @@ mod page;
 pub(crate) mod sheets;
 mod view;
 
+use askama::Template;
 use axum::{
     Router,
     routing::{get, post},
@@ -13,7 +14,52 @@ use axum::{
 
 pub use view::UvView;
 
-use crate::state::App;
+use crate::{
+    asset::{
+        frame::Frame,
+        room::{Room, Says, none_yet},
+        rows::Rows,
+    },
+    rendered::Rendered,
+    state::App,
+};
+
+/// The step.
+pub static ROOM: Room = Room {
+    address: "uvs",
+    name: "UVs",
+    shows_source: true,
+    says,
+    column: |app, rows, frame| {
+        Box::pin(async move {
+            let view = UvView::of(app, rows).await?;
+            Ok(Rendered::of(&Column { frame, view })?)
+        })
+    },
+};
+
+#[derive(Template)]
+#[template(path = "asset_uvs.html")]
+struct Column<'a> {
+    frame: &'a Frame,
+    view: UvView,
+}
+
+fn says(rows: &Rows) -> Says {
+    let shown = rows.shown();
+    match shown.and_then(|c| c.uv.as_ref()) {
+        Some(uv) => (
+            format!("{:.0} % covered", uv.numbers.coverage_percent),
+            "is-kelp",
+        ),
+        None => match shown.and_then(|c| c.proof.as_ref()).map(|p| p.uv_sets) {
+            _ if shown.is_some_and(|c| c.changes_uvs) => ("laid out".to_owned(), "is-kelp"),
+            Some(1..) => ("kept".to_owned(), "is-quiet"),
+            None if rows.inspection().uv_sets > 0 => ("as imported".to_owned(), "is-quiet"),
+            _ => none_yet(),
+        },
+    }
+}
 
 /// The routes of the step.
 pub fn routes() -> Router<App> {

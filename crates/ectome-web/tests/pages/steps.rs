@@ -9,8 +9,8 @@ use crate::{
     is_whole, rooms,
 };
 
-const STEPS: [&str; 8] = [
-    "intake", "parts", "cut", "uvs", "maps", "chain", "proof", "parcel",
+const STEPS: [&str; 9] = [
+    "intake", "parts", "cut", "uvs", "maps", "chain", "proof", "parcel", "history",
 ];
 
 #[tokio::test(flavor = "multi_thread")]
@@ -46,6 +46,22 @@ async fn every_step_of_an_asset_answers_before_and_after_its_cut() {
     f.store.ask_for_cut(&asset, 100).await.unwrap();
     f.work_off().await;
     look("?show=1").await;
+    // The history has what was cut on right behind what it was cut from, one deeper, and what is newer behind both.
+    f.store.ask_for_cut(&asset, 80).await.unwrap();
+    f.work_off().await;
+    let first = &f.store.tray(asset.id).await.unwrap()[0];
+    f.store.ask_to_go_on(&asset, first, 60).await.unwrap();
+    f.work_off().await;
+    let history = format!("/assets/{}/history", asset.id);
+    let (_, page) = ask(&rooms, Method::GET, &history).await;
+    let lines = page.split("<li class=\"depth-").skip(1);
+    let told: Vec<String> = lines
+        .map(|line| {
+            let number = line.split("data-number=\"").nth(1).unwrap();
+            format!("{} {}", &line[..1], &number[..1])
+        })
+        .collect();
+    assert_eq!(told, ["0 1", "1 3", "0 2"]);
     // A candidate that is not there is no fault: the newest is shown.
     look("?show=77").await;
     let (status, _) = ask(&rooms, Method::GET, &format!("/assets/{}/dance", asset.id)).await;

@@ -127,6 +127,22 @@ fn the_changes_on_the_page_are_all_there_are_and_its_example_is_made() {
     assert_eq!(documented, known);
 }
 
+/// What stands in blocks, line by line, and what stands in quotes within a line.
+fn commands(page: &str) -> Vec<&str> {
+    let mut found = Vec::new();
+    let mut in_block = false;
+    for line in page.lines() {
+        if line.starts_with("```") {
+            in_block = !in_block;
+        } else if in_block {
+            found.push(line);
+        } else {
+            found.extend(line.split('`').skip(1).step_by(2));
+        }
+    }
+    found
+}
+
 /// Every command that a page shows, and every option it shows with it, is one of the program's.
 #[test]
 fn commands_on_the_pages_are_known_with_their_options() {
@@ -139,9 +155,7 @@ fn commands_on_the_pages_are_known_with_their_options() {
         "docs/performance.md",
     ] {
         let page = page(name);
-        let lines = blocks(&page, "").into_iter().flat_map(str::lines);
-        let quoted = page.split('`').skip(1).step_by(2);
-        for command in lines.chain(quoted) {
+        for command in commands(&page) {
             let Some(rest) = command.trim().strip_prefix("ectome ") else {
                 continue;
             };

