@@ -349,10 +349,11 @@ impl Judge {
         progress.at(0.1)?;
         let (gone, missing) = self.pieces.vanished(high, &low_surface);
         let measuring = progress.span(0.1, 0.4);
-        let points = match gone.is_empty() {
-            true => Points::OnlyFar,
+        let points = if gone.is_empty() {
+            Points::OnlyFar
+        } else {
             // What has vanished is left out of the figures, and then smaller distances count.
-            false => Points::Each,
+            Points::Each
         };
         let mut distances = Distances::of(high, &low_surface, SAMPLES, points, &measuring)?;
         let there = distances.sum();

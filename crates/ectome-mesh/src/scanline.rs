@@ -36,10 +36,10 @@ pub fn span(triangle: &[DVec2; 3], y: f64, sides: Sides) -> Option<(f64, f64)> {
             Sides::Shared => (a.y <= y) != (b.y <= y),
             Sides::Whole => a.y <= y && y <= b.y,
         };
-        match met {
-            true if a.y == b.y => [a.x, b.x].into_iter().for_each(&mut meet),
-            true => meet(a.x + (y - a.y) / (b.y - a.y) * (b.x - a.x)),
-            false => {}
+        if met && a.y == b.y {
+            [a.x, b.x].into_iter().for_each(&mut meet);
+        } else if met {
+            meet(a.x + (y - a.y) / (b.y - a.y) * (b.x - a.x));
         }
     }
     (enters <= leaves).then_some((enters, leaves))

@@ -124,10 +124,11 @@ fn simplex(points: &[Vec3], diagonal: f64) -> Option<First> {
     if up.max(down) <= FLAT * diagonal {
         return Some(First::Flat(normal));
     }
-    Some(First::Solid(match up >= down {
+    Some(First::Solid(if up >= down {
         // Anticlockwise from outside: the fourth point is behind the first triangle.
-        true => [a, c, b, d].map(|i| i as u32),
-        false => [a, b, c, e].map(|i| i as u32),
+        [a, c, b, d].map(|i| i as u32)
+    } else {
+        [a, b, c, e].map(|i| i as u32)
     }))
 }
 

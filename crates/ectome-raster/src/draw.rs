@@ -18,6 +18,9 @@ const SAMPLES: usize = 2;
 /// Rows of pixels a band has.
 const BAND: usize = 16;
 
+/// A normal map, the UV set it uses and its strength.
+type Relief = (Texture, usize, f32);
+
 /// How the faces of one material look.
 #[derive(Clone, Debug)]
 pub struct Finish {
@@ -26,7 +29,7 @@ pub struct Finish {
     /// Base colour picture and the UV set it uses.
     pub texture: Option<(Texture, usize)>,
     /// Tangent-space normal map (green up, as glTF has it), the UV set it uses and its strength.
-    pub normal: Option<(Texture, usize, f32)>,
+    pub normal: Option<Relief>,
 }
 
 /// A finished picture.
@@ -272,7 +275,7 @@ struct Face<'a> {
     normals: [Vec3; 3],
     colour: Vec3,
     texture: Option<&'a (Texture, usize)>,
-    relief: Option<(&'a (Texture, usize, f32), [Vec3; 2])>,
+    relief: Option<(&'a Relief, [Vec3; 2])>,
 }
 
 impl<'a> Shader<'a> {

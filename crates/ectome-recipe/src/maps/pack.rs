@@ -103,12 +103,13 @@ pub(super) fn together(channels: [Option<&[u8]>; 4], ground: u8, deep: bool) -> 
     let ground = u16::from(ground) * 257;
     let value = |k: usize, at: usize| grey[k].as_ref().map_or(ground, |g| g.as_raw()[at]);
     let texels = (0..(w * h) as usize).flat_map(|at| (0..count).map(move |k| (k, at)));
-    let bytes: Vec<u8> = match deep {
-        true => texels
+    let bytes: Vec<u8> = if deep {
+        texels
             .flat_map(|(k, at)| value(k, at).to_be_bytes())
-            .collect(),
+            .collect()
+    } else {
         // Eight bits were widened by 257.
-        false => texels.map(|(k, at)| (value(k, at) / 257) as u8).collect(),
+        texels.map(|(k, at)| (value(k, at) / 257) as u8).collect()
     };
     let mut out = Vec::new();
     let mut encoder = png::Encoder::new(&mut out, w, h);

@@ -168,10 +168,11 @@ fn limited(from: [u32; 2], most: u32, powers_of_two: bool) -> [u32; 2] {
     } else {
         from
     };
-    match powers_of_two {
+    if powers_of_two {
         // Downwards, since nothing is made of what is not there.
-        true => to.map(|side| 1 << side.ilog2()),
-        false => to,
+        to.map(|side| 1 << side.ilog2())
+    } else {
+        to
     }
 }
 
