@@ -23,8 +23,12 @@ pub static ROOM: Room = Room {
     says,
     column: |_, rows, frame| {
         Box::pin(async move {
-            let nodes = tree(rows);
-            Ok(Rendered::of(&Column { frame, nodes })?)
+            let column = Column {
+                frame,
+                source_picture: rows.asset.picture.as_deref(),
+                nodes: tree(rows),
+            };
+            Ok(Rendered::of(&column)?)
         })
     },
 };
@@ -33,6 +37,7 @@ pub static ROOM: Room = Room {
 #[template(path = "asset_history.html")]
 struct Column<'a> {
     frame: &'a Frame,
+    source_picture: Option<&'a str>,
     nodes: Vec<Node>,
 }
 

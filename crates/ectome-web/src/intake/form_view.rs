@@ -104,11 +104,12 @@ fn field(field: Field) -> FieldView {
 fn trimmed(v: f64) -> String {
     let digits = (2 - v.abs().max(1e-9).log10().floor() as i32).clamp(0, 6) as usize;
     let text = format!("{v:.digits$}");
-    if text.contains('.') {
-        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    let text = if text.contains('.') {
+        text.trim_end_matches('0').trim_end_matches('.')
     } else {
-        text
-    }
+        &text
+    };
+    if text == "-0" { "0" } else { text }.to_owned()
 }
 
 #[cfg(test)]
@@ -122,5 +123,6 @@ mod tests {
         assert_eq!(trimmed(0.5), "0.5");
         assert_eq!(trimmed(-12.34), "-12.3");
         assert_eq!(trimmed(0.0), "0");
+        assert_eq!(trimmed(-1e-9), "0");
     }
 }
