@@ -134,7 +134,7 @@ fn creases_run_along_the_edges_of_the_source(
 
 /// Narrow gaps, and many islands whose borders hold points: the fit has to be put back in places.
 fn unwrapped_figurehead() -> Analysed {
-    let fewer = analysed::demo("figurehead").cut_to(15_000, true);
+    let fewer = analysed::demo("figurehead").cut_to(40_000, true);
     let layout = unwrap::whole(&fewer, &unwrap::Options::default(), &Progress::new()).unwrap();
     Analysed::of(layout.applied(&fewer))
 }
