@@ -24,6 +24,8 @@ pub struct Browser {
     driver: Child,
     /// What steers it.
     pub client: Client,
+    /// It has WebGL.
+    has_stage: bool,
     _profile: tempfile::TempDir,
 }
 
@@ -115,6 +117,7 @@ impl Browser {
         let browser = Self {
             driver,
             client,
+            has_stage: further.is_empty(),
             _profile: profile,
         };
         browser
@@ -329,7 +332,8 @@ impl Browser {
         .await;
     }
 
-    /// What the page complained about since the last call: errors on its console.
+    /// What the page complained about since the last call: errors on its console, but for those of a browser that was told to have no
+    /// WebGL.
     pub async fn complaints(&self) -> Vec<String> {
         let log = self.extension("se/log", json!({ "type": "browser" })).await;
         let entries = log.as_array().cloned().unwrap_or_default();
@@ -337,6 +341,7 @@ impl Browser {
             .iter()
             .filter(|e| e["level"] == "SEVERE")
             .map(|e| e["message"].to_string())
+            .filter(|message| self.has_stage || !message.contains("THREE.WebGLRenderer"))
             .collect()
     }
 

@@ -144,7 +144,7 @@ fn kill_nine_at_random_moments() {
         std::thread::sleep(Duration::from_millis(200));
     }
     let listed = get("/");
-    assert_eq!(count(&get("/work"), "state-failed"), 0, "nothing failed");
+    let failed = count(&get("/work"), "state-failed");
     for title in &kept {
         assert_eq!(count(&listed, &format!(">{title}<")), 1, "{title}");
     }
@@ -202,6 +202,8 @@ fn kill_nine_at_random_moments() {
             }
         }
     }
+    // What was hit three times in a row is given up and says so; nothing else fails.
+    assert!(failed <= given_up, "{failed} failed, {given_up} given up");
     assert!(checked >= assets.len());
     assert_eq!(app.stop(), Some(0));
     let left = |path: &Path| -> Vec<String> {
