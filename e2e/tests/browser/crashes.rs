@@ -1,7 +1,7 @@
 //! `kill -9` of the server, its worker with it, and of the database at random moments, again and again: nothing that was
 //! confirmed is lost, nothing stands twice, no blob is missing or half written, nothing temporary stays.
 //!
-//! Eight times where nobody says how often (`ECTOME_RUNS=100`): docs/reliability.md has the command and the recorded run.
+//! Long, so it runs only when asked: docs/reliability.md has the command and the recorded run.
 
 use std::{
     collections::HashMap,
@@ -40,11 +40,12 @@ fn count(text: &str, what: &str) -> usize {
 }
 
 #[test]
+#[ignore = "takes minutes; see docs/reliability.md"]
 fn kill_nine_at_random_moments() {
     let runs: u64 = std::env::var("ECTOME_RUNS")
         .ok()
         .and_then(|n| n.parse().ok())
-        .unwrap_or(8);
+        .unwrap_or(100);
     let seed = std::env::var("ECTOME_SEED")
         .ok()
         .and_then(|n| n.parse().ok())
@@ -144,7 +145,7 @@ fn kill_nine_at_random_moments() {
         std::thread::sleep(Duration::from_millis(200));
     }
     let listed = get("/");
-    let failed = count(&get("/work"), "state-failed");
+    assert_eq!(count(&get("/work"), "state-failed"), 0, "nothing failed");
     for title in &kept {
         assert_eq!(count(&listed, &format!(">{title}<")), 1, "{title}");
     }
@@ -202,8 +203,6 @@ fn kill_nine_at_random_moments() {
             }
         }
     }
-    // What was hit three times in a row is given up and says so; nothing else fails.
-    assert!(failed <= given_up, "{failed} failed, {given_up} given up");
     assert!(checked >= assets.len());
     assert_eq!(app.stop(), Some(0));
     let left = |path: &Path| -> Vec<String> {
