@@ -63,6 +63,8 @@ export class Stage {
     this.light = { turn: -0.6, rise: 0.85 };
     this.left = new Half();
     this.right = new Half();
+    // The UV sheet reads its mesh with it, with or without a stage.
+    this.loader = new GLTFLoader();
     try {
       this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
     } catch {
@@ -83,7 +85,6 @@ export class Stage {
     this.marks = new Layer(this.left.scene);
     this.seams = new Layer(this.right.scene);
     this.shell = new Layer(this.right.scene);
-    this.loader = new GLTFLoader();
     this.clip = new ClipPlane(this);
     this.aim = new Aim(this, canvas);
     this.numbers = new Numbers(element);

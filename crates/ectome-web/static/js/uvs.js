@@ -110,7 +110,7 @@ export class Uvs {
     this.geometry = null;
     this.heavy = this.data.islands.reduce((sum, i) => sum + i.triangles, 0) > HEAVY;
     if (this.data.mesh && !this.heavy) {
-      const model = await this.stage.loader?.loadAsync(this.data.mesh).then((g) => g.scene, () => null);
+      const model = await this.stage.loader.loadAsync(this.data.mesh).then((g) => g.scene, () => null);
       if (mesh !== this.mesh) return;
       model?.traverse((node) => {
         if (node.isMesh) this.geometry = node.geometry;
