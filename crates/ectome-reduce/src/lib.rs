@@ -58,6 +58,7 @@ mod queue;
 mod record;
 mod refine;
 mod replay;
+mod smooth;
 mod state;
 #[cfg(test)]
 mod test_meshes;

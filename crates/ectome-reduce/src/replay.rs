@@ -13,13 +13,12 @@ use crate::{
     error::CutError,
     feature::wedges_of,
     log::{CollapseLog, IMPROPER, LogError, NO_POINT, pack_normal, unpack_normal},
+    smooth::{self, SMOOTH_COSINE, Shared},
 };
 
 /// Where a face leans further from its wedge's mean normal, the edge is taken for a hard one
 /// (meshes whose normals are rebuilt only): cosine of 40°.
 const HARD_COSINE: f32 = 0.766;
-/// Faces around such a wedge share a normal where they meet at less than 45°, as faces without normals do everywhere; a hair below.
-const SMOOTH_COSINE: f32 = std::f32::consts::FRAC_1_SQRT_2 - 1e-4;
 
 /// A result made from an analysis.
 #[derive(Clone, Debug)]
@@ -94,6 +93,8 @@ pub struct Replay {
     wedge_vertex: Vec<u32>,
     /// Packed normal of each wedge as the source has it.
     wedge_normal: Vec<u32>,
+    /// Wedges that meet in points of the source.
+    pairs: Vec<smooth::Pair>,
     point_step: Vec<Step>,
     wedge_step: Vec<Step>,
     point_places: Grouped,
@@ -170,11 +171,19 @@ impl Replay {
                 .enumerate()
                 .map(|(i, (m, &op))| (m.into, op, i as u32)),
         );
+        let wedge_normal = wedge_normals(mesh, log.hard_edges, &corner_wedge, &wedge_vertex);
         let rewired = log.rewires.iter().enumerate();
         let rewired = rewired.map(|(i, r)| (r.corner, r.op, i as u32));
         Ok(Self {
             rewires: (!log.rewires.is_empty()).then(|| Grouped::new(3 * faces, rewired)),
-            wedge_normal: wedge_normals(mesh, log.hard_edges, &corner_wedge, &wedge_vertex),
+            pairs: smooth::pairs(
+                mesh,
+                &corner_wedge,
+                &wedge_vertex,
+                &wedge_normal,
+                log.hard_edges,
+            ),
+            wedge_normal,
             corner_wedge,
             wedge_vertex,
             point_step,
@@ -286,6 +295,7 @@ impl Replay {
             point_source: Vec::new(),
             vertices: Vec::new(),
             normals: Vec::new(),
+            shared: Shared::default(),
             creased: HashMap::new(),
             split: HashMap::new(),
         };
@@ -293,6 +303,7 @@ impl Replay {
             .chunks_exact(3)
             .map(|face| out.standing([face[0], face[1], face[2]]))
             .collect();
+        out.find_shared(&faces);
         if !log.hard_edges {
             out.find_creases(&faces);
         }
@@ -317,7 +328,9 @@ struct Builder<'a> {
     /// (point of the result, wedge).
     vertices: Vec<(u32, u32)>,
     normals: Vec<Vec3>,
-    /// Twice the area vectors of the faces around each wedge that has a hard edge.
+    /// Wedges that share a normal across seams.
+    shared: Shared,
+    /// Twice the area vectors of the faces around each wedge that has a hard edge, and around all that share its normal.
     creased: HashMap<u32, Vec<Vec3>>,
     /// The vertices of these wedges, by point, wedge and the bits of their normals.
     split: HashMap<(u32, u32, [u32; 3]), u32>,
@@ -353,6 +366,20 @@ impl Builder<'_> {
         }
     }
 
+    fn find_shared(&mut self, faces: &[Standing]) {
+        let (end, replay) = (self.end, self.replay);
+        self.shared = Shared::count(&replay.pairs, |w| {
+            follow(w, end, &replay.wedge_step, &mut self.wedge_memo)
+        });
+        for face in faces {
+            let area = face.vector.length();
+            for (&point, &wedge) in face.points.iter().zip(&face.wedges) {
+                let own = self.mean_normal(wedge);
+                self.shared.add(point, wedge, own, area);
+            }
+        }
+    }
+
     /// A source without normals knows no hard edges. Where a face leans far from the mean normal of one of its wedges there is one, and
     /// the mean says nothing for the faces on either side of it: they go by what lies around them.
     fn find_creases(&mut self, faces: &[Standing]) {
@@ -361,13 +388,15 @@ impl Builder<'_> {
             for wedge in face.wedges {
                 let leans = |mean: Vec3| mean.dot(facing) < HARD_COSINE;
                 if self.mean_normal(wedge).is_none_or(leans) {
-                    self.creased.entry(wedge).or_default();
+                    self.creased
+                        .entry(self.shared.stand_in(wedge))
+                        .or_default();
                 }
             }
         }
         for face in faces {
             for wedge in face.wedges {
-                if let Some(around) = self.creased.get_mut(&wedge) {
+                if let Some(around) = self.creased.get_mut(&self.shared.stand_in(wedge)) {
                     around.push(face.vector);
                 }
             }
@@ -414,7 +443,7 @@ impl Builder<'_> {
     }
 
     fn vertex(&mut self, point: u32, wedge: u32, facing: Vec3) -> u32 {
-        if let Some(around) = self.creased.get(&wedge) {
+        if let Some(around) = self.creased.get(&self.shared.stand_in(wedge)) {
             let smooth = |v: &&Vec3| v.dot(facing) >= SMOOTH_COSINE * v.length();
             let sum: Vec3 = around.iter().filter(smooth).sum();
             let normal = sum.try_normalize().unwrap_or(facing);
@@ -425,7 +454,8 @@ impl Builder<'_> {
                 self.vertices.len() as u32 - 1
             });
         }
-        let mean = self.mean_normal(wedge);
+        let shared = self.shared.normal(point, wedge);
+        let mean = shared.or_else(|| self.mean_normal(wedge));
         let normal = mean.unwrap_or(facing);
         let known = self.vertex_of[wedge as usize];
         if known != u32::MAX

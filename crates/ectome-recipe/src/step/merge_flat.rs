@@ -37,7 +37,7 @@ fn is_default(faces: &Faces) -> bool {
 
 impl Operation for MergeFlat {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {
