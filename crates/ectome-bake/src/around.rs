@@ -2,7 +2,10 @@
 
 use glam::Vec3;
 
-use crate::{look::Seen, target::Target};
+use crate::{
+    look::{Looker, Seen},
+    target::{Target, Through},
+};
 
 /// What was found at a place.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -52,8 +55,15 @@ impl Asked {
         }
     }
 
-    /// Looks around at a place. `seed` turns the directions, so that neighbours do not share their error.
-    pub fn around(&self, target: &Target, seen: &Seen, seed: u64) -> Around {
+    /// Looks around at a place. `seed` turns the directions, so that neighbours do not share their error; `clear` can say what is
+    /// transparent, where anything is.
+    pub fn around(
+        &self,
+        target: &Target,
+        clear: Option<&Looker<'_>>,
+        seen: &Seen,
+        seed: u64,
+    ) -> Around {
         let mut out = Around {
             bent: seen.normal,
             ..Around::default()
@@ -83,7 +93,15 @@ impl Asked {
                 if direction.dot(seen.straight) <= 0.0 {
                     continue;
                 }
-                if target.is_free(origin, direction, self.distance, seen.face) {
+                let through = |face: u32, t: f32| {
+                    clear.is_some_and(|l| l.lets_through(face, origin + direction * t, 0.0))
+                };
+                let through: Through<'_> = if clear.is_some() {
+                    Some(&through)
+                } else {
+                    None
+                };
+                if target.is_free(origin, direction, self.distance, seen.face, through) {
                     free += 1;
                     sum += direction;
                 }

@@ -43,10 +43,9 @@ impl<'a> Looker<'a> {
         }
     }
 
-    /// The place of a face nearest to a point on it.
-    pub fn seen(&self, face: u32, point: Vec3, footprint: f32) -> Seen {
-        let f = face as usize;
-        let [a, b, c] = self.source.mesh.triangle(f);
+    /// The place of a face nearest to a point on it, by its geometry alone.
+    fn placed(&self, face: u32, point: Vec3) -> Seen {
+        let [a, b, c] = self.source.mesh.triangle(face as usize);
         let (e1, e2, to) = (b - a, c - a, point - a);
         let (d11, d12, d22) = (e1.dot(e1), e1.dot(e2), e2.dot(e2));
         let scale = 1.0 / (d11 * d22 - d12 * d12);
@@ -57,18 +56,42 @@ impl<'a> Looker<'a> {
         } else {
             (1.0 / 3.0, 1.0 / 3.0)
         };
-        let weights = Vec3::new((1.0 - v - w).max(0.0), v, w);
-        let n = &self.normals[3 * f..3 * f + 3];
         let straight = e1.cross(e2).normalize_or(Vec3::Y);
-        let smooth =
-            (n[0] * weights.x + n[1] * weights.y + n[2] * weights.z).normalize_or(straight);
-        let mut seen = Seen {
+        Seen {
             face,
-            weights,
+            weights: Vec3::new((1.0 - v - w).max(0.0), v, w),
             point,
             straight,
-            normal: smooth,
-        };
+            normal: straight,
+        }
+    }
+
+    /// True where a face is transparent at a point on it, so that rays go on through.
+    pub fn lets_through(&self, face: u32, point: Vec3, footprint: f32) -> bool {
+        let material = self.material(face);
+        material.transparent && self.opacity(&self.placed(face, point), footprint) < material.cutoff
+    }
+
+    /// True when any face of the source is of a transparent material.
+    pub fn has_transparent(&self) -> bool {
+        let mut runs = self.source.mesh.runs.iter();
+        runs.any(|r| {
+            !r.faces.is_empty()
+                && (r.material)
+                    .and_then(|m| self.source.materials.get(m as usize))
+                    .is_some_and(|m| m.transparent)
+        })
+    }
+
+    /// The place of a face nearest to a point on it.
+    pub fn seen(&self, face: u32, point: Vec3, footprint: f32) -> Seen {
+        let f = face as usize;
+        let mut seen = self.placed(face, point);
+        let weights = seen.weights;
+        let n = &self.normals[3 * f..3 * f + 3];
+        let straight = seen.straight;
+        seen.normal =
+            (n[0] * weights.x + n[1] * weights.y + n[2] * weights.z).normalize_or(straight);
         if let Some((slot, strength)) = self.material(face).normal_texture {
             let texel = self.source.sample(&slot, f, weights, footprint);
             seen.normal = self.bent(&seen, slot.uv_set, texel, strength);

@@ -160,7 +160,16 @@ pub fn bake_again(
     } else {
         (0..low.face_count()).into_par_iter().map(touched).collect()
     };
+    let transparent = looker.has_transparent();
+    let keeps_opacity: Vec<bool> = if transparent && settings.keeps_opacity.contains(&true) {
+        let keeps = |r: &u32| settings.keeps_opacity.get(*r as usize) == Some(&true);
+        run_of_face.iter().map(keeps).collect()
+    } else {
+        Vec::new()
+    };
     let plan = Plan {
+        transparent,
+        keeps_opacity: &keeps_opacity,
         settings,
         painted: &painted,
         low,

@@ -104,6 +104,10 @@ pub struct Settings {
     pub deep: bool,
     /// Green is up in tangent space (glTF 2.0); else down.
     pub green_up: bool,
+    /// The runs of the low mesh that have an opacity of their own, by their numbers; none where it is empty. They are baked from what is
+    /// transparent in the source, opacity and all, and everything else from the rest. Where no run has one, what is opaque of a
+    /// transparent surface is baked like any other, and rays go on through what is not.
+    pub keeps_opacity: Vec<bool>,
     /// The square of the UVs that is baked, by its number along U: 0 is the one from 0 to 1.
     pub sheet: u32,
 }
@@ -125,6 +129,7 @@ impl Default for Settings {
             height: None,
             deep: true,
             green_up: true,
+            keeps_opacity: Vec::new(),
             sheet: 0,
         }
     }

@@ -35,6 +35,8 @@ pub struct Material {
     pub base_texture: Option<Slot>,
     /// Opacity counts; else everything is opaque.
     pub transparent: bool,
+    /// Where opacity counts and is below this, rays go on through: 0 to 1. `alphaCutoff` of what is cut out (glTF 2.0, section 3.9.4).
+    pub cutoff: f32,
     /// Roughness.
     pub roughness: f32,
     /// Metalness.
@@ -57,6 +59,7 @@ impl Default for Material {
             base: Vec4::ONE,
             base_texture: None,
             transparent: false,
+            cutoff: 0.5,
             roughness: 1.0,
             metalness: 1.0,
             rough_metal_texture: None,

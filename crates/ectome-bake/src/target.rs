@@ -36,6 +36,9 @@ pub enum Found {
     Nothing,
 }
 
+/// Says of a face, and how far along the ray it lies, whether the ray goes on through it. `None` where nothing lets rays through.
+pub type Through<'a> = Option<&'a dyn Fn(u32, f32) -> bool>;
+
 /// A surface that answers rays.
 pub struct Target {
     bvh: CwBvh,
@@ -120,13 +123,14 @@ impl Target {
         Ray::new(origin.into(), (direction + Vec3::ZERO).into(), 0.0, most)
     }
 
-    /// The first front face along a ray, up to `most`; of one group only where one is named.
+    /// The first front face along a ray, up to `most`, that does not let it through; of one group only where one is named.
     pub fn first_front(
         &self,
         origin: Vec3,
         direction: Vec3,
         most: f32,
         group: Option<u32>,
+        through: Through<'_>,
     ) -> Found {
         let ray = Self::ray(origin, direction, most);
         let mut behind = false;
@@ -135,7 +139,10 @@ impl Target {
                 return f32::INFINITY;
             }
             let (t, facing) = self.facets[i].meets(ray);
-            if t < ray.tmax && !facing {
+            if t >= ray.tmax || self.goes_on(through, i, t) {
+                return f32::INFINITY;
+            }
+            if !facing {
                 behind = true;
                 return f32::INFINITY;
             }
@@ -151,16 +158,31 @@ impl Target {
         }
     }
 
-    /// True when nothing lies along a ray up to `most`, but for the face it begins on.
-    pub fn is_free(&self, origin: Vec3, direction: Vec3, most: f32, but: u32) -> bool {
+    /// True when nothing that does not let it through lies along a ray up to `most`, but for the face it begins on.
+    pub fn is_free(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        most: f32,
+        but: u32,
+        through: Through<'_>,
+    ) -> bool {
         let ray = Self::ray(origin, direction, most);
         !self.meets_any(ray, |ray, i| {
             if self.faces[i] == but {
-                f32::INFINITY
-            } else {
-                self.facets[i].meets(ray).0
+                return f32::INFINITY;
             }
+            let t = self.facets[i].meets(ray).0;
+            if t < ray.tmax && self.goes_on(through, i, t) {
+                return f32::INFINITY;
+            }
+            t
         })
+    }
+
+    #[inline(always)]
+    fn goes_on(&self, through: Through<'_>, i: usize, t: f32) -> bool {
+        through.is_some_and(|through| through(self.faces[i], t))
     }
 
     /// How far it is along a ray to the first face, whichever way it looks, but for the one it begins on; of one group only where one
@@ -323,8 +345,8 @@ mod tests {
             let turned = rays::directions(2000);
             let one = |i: usize| {
                 let (from, along) = (turned[i] * 1.5, -turned[i * 7 % 2000]);
-                let free = target.is_free(from, along, 3.0, u32::MAX);
-                (target.first_front(from, along, 3.0, None), free)
+                let free = target.is_free(from, along, 3.0, u32::MAX, None);
+                (target.first_front(from, along, 3.0, None, None), free)
             };
             (0..2000).map(one).collect()
         };
@@ -339,15 +361,15 @@ mod tests {
         let ball = shapes::icosphere(1.0, 4);
         let target = Target::of(&ball, &[]);
         let from =
-            |origin: Vec3, direction: Vec3| target.first_front(origin, direction, 10.0, None);
+            |origin: Vec3, direction: Vec3| target.first_front(origin, direction, 10.0, None, None);
         let Found::Front { t, .. } = from(Vec3::Z * 3.0, -Vec3::Z) else {
             panic!("no front")
         };
         assert!((t - 2.0).abs() < 0.01);
         assert_eq!(from(Vec3::ZERO, Vec3::X), Found::Back);
         assert_eq!(from(Vec3::Z * 3.0, Vec3::Z), Found::Nothing);
-        assert!(target.is_free(Vec3::Z * 1.1, Vec3::Z, 10.0, u32::MAX));
-        assert!(!target.is_free(Vec3::ZERO, Vec3::Z, 10.0, u32::MAX));
-        assert!(target.is_free(Vec3::ZERO, Vec3::Z, 0.5, u32::MAX));
+        assert!(target.is_free(Vec3::Z * 1.1, Vec3::Z, 10.0, u32::MAX, None));
+        assert!(!target.is_free(Vec3::ZERO, Vec3::Z, 10.0, u32::MAX, None));
+        assert!(target.is_free(Vec3::ZERO, Vec3::Z, 0.5, u32::MAX, None));
     }
 }

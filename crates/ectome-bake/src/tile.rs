@@ -16,7 +16,7 @@ use crate::{
     look::{Looker, Seen},
     reach::Reaches,
     state::State,
-    target::{Found, Target},
+    target::{Found, Target, Through},
 };
 
 /// Everything that tiles share.
@@ -30,6 +30,10 @@ pub struct Plan<'a> {
     pub bins: &'a Bins,
     pub target: &'a Target,
     pub looker: &'a Looker<'a>,
+    /// Some of the source is transparent.
+    pub transparent: bool,
+    /// Whether each face of the low mesh has an opacity of its own; empty where none has.
+    pub keeps_opacity: &'a [bool],
     /// The part of each face of the low mesh.
     pub part_of_face: &'a [u32],
     /// Metres that the edge of a texel covers on each face of the low mesh.
@@ -145,10 +149,20 @@ impl Plan<'_> {
             let (out, inward) = (out * times, inward * times);
             let origin = place.point + place.outward * out;
             let group = self.group(face);
+            let footprint = self.metres[face] / n;
+            let through = |hit: u32, t: f32| {
+                let point = origin - place.outward * t;
+                self.passes(face, hit, point, footprint)
+            };
+            let through: Through<'_> = if self.transparent {
+                Some(&through)
+            } else {
+                None
+            };
+            let reach = out + inward;
             let found = self
                 .target
-                .first_front(origin, -place.outward, out + inward, group);
-            let footprint = self.metres[face] / n;
+                .first_front(origin, -place.outward, reach, group, through);
             let at_ray = |hit, t: f32| {
                 let point = origin - place.outward * t;
                 self.looker.seen(hit, point, footprint)
@@ -246,7 +260,21 @@ impl Plan<'_> {
                 own == crate::Matching::ANY || wanted.is_none_or(|g| g == own)
             }
         };
-        (is_its_own && seen.straight.dot(place.outward) > 0.0).then_some(seen)
+        let is_seen = !self.transparent || !self.passes(face, near.face, near.point, footprint);
+        (is_its_own && is_seen && seen.straight.dot(place.outward) > 0.0).then_some(seen)
+    }
+
+    /// True where the ray of a face of the low mesh goes on through a place of the source.
+    fn passes(&self, low: usize, hit: u32, point: Vec3, footprint: f32) -> bool {
+        match self.keeps_opacity.get(low) {
+            None => self.looker.lets_through(hit, point, footprint),
+            Some(&keeps) => self.looker.material(hit).transparent != keeps,
+        }
+    }
+
+    /// Says what is transparent, where anything is.
+    fn clear(&self) -> Option<&Looker<'_>> {
+        self.transparent.then_some(self.looker)
     }
 
     fn group(&self, face: usize) -> Option<u32> {
@@ -330,7 +358,8 @@ impl Plan<'_> {
                     });
                     known[at] = Some(between.unwrap_or_else(|| {
                         let seed = ((corner[1] + y) as u64) << 32 | (corner[0] + x) as u64;
-                        self.asked.around(self.target, &spot.seen, seed)
+                        self.asked
+                            .around(self.target, self.clear(), &spot.seen, seed)
                     }));
                 }
             }

@@ -41,6 +41,7 @@ mod jury;
 mod kept;
 pub mod listed;
 pub mod maps;
+mod materials;
 mod measured;
 pub mod memory;
 pub mod merge;

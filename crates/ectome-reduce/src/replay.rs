@@ -388,9 +388,7 @@ impl Builder<'_> {
             for wedge in face.wedges {
                 let leans = |mean: Vec3| mean.dot(facing) < HARD_COSINE;
                 if self.mean_normal(wedge).is_none_or(leans) {
-                    self.creased
-                        .entry(self.shared.stand_in(wedge))
-                        .or_default();
+                    self.creased.entry(self.shared.stand_in(wedge)).or_default();
                 }
             }
         }

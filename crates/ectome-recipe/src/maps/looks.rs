@@ -46,8 +46,12 @@ impl Looks {
 
     fn decoded(scene: &Scene, kinds: &[Kind], occlusion: bool) -> Self {
         let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
+        let library = &scene.library;
+        let shines_through = |m: &Value| m["alphaMode"].as_str().is_some_and(|a| a != "OPAQUE");
+        // Rays ask what is transparent, whatever is baked.
         let (colours, bumps) = (
-            asks(&[Kind::BaseColour, Kind::Opacity]),
+            asks(&[Kind::BaseColour, Kind::Opacity])
+                || library.materials.iter().any(shines_through),
             asks(&[Kind::Normal, Kind::NormalObject]),
         );
         let (rough, light) = (
@@ -60,7 +64,6 @@ impl Looks {
             textures: Vec::new(),
             used: Vec::new(),
         };
-        let library = &scene.library;
         let materials = library
             .materials
             .iter()
@@ -82,7 +85,11 @@ impl Looks {
                 Material {
                     base: Vec4::from_array(library.base_colour(number as u32)),
                     base_texture: slot(colours, &pbr["baseColorTexture"], Coding::Srgb),
-                    transparent: m["alphaMode"].as_str().is_some_and(|a| a != "OPAQUE"),
+                    transparent: shines_through(m),
+                    cutoff: match m["alphaMode"].as_str() {
+                        Some("MASK") => factor(&m["alphaCutoff"], 0.5),
+                        _ => 0.5,
+                    },
                     roughness: factor(&pbr["roughnessFactor"], 1.0),
                     metalness: factor(&pbr["metallicFactor"], 1.0),
                     rough_metal_texture: slot(
@@ -104,6 +111,14 @@ impl Looks {
             materials,
             textures: decoded.textures,
         }
+    }
+
+    /// The same with emission in shares of the brightest, so that a map can hold it.
+    pub fn dimmed(mut self, brightest: f32) -> Self {
+        self.materials
+            .iter_mut()
+            .for_each(|m| m.emissive /= brightest);
+        self
     }
 
     /// The source of a bake.

@@ -15,8 +15,10 @@
 //! | `report` | what was baked, in figures |
 //! | `pack` | several maps as the channels of one picture |
 //! | `legend` | what the colours of an id map stand for, as a picture |
+//! | `carried` | what of the source's looks goes with a bake unasked |
 //! | `dress` | a scene with its maps as glTF textures |
 
+mod carried;
 mod detail;
 mod dress;
 mod earlier;
@@ -50,7 +52,8 @@ pub(crate) use refuse::same_space;
 pub use report::{BakeReport, MapReport, PartMisses};
 pub use settings::{BakeSettings, TRIAL};
 
-use crate::{EngineError, triangles::triangulated};
+use crate::{EngineError, materials, triangles::triangulated};
+use carried::Carried;
 pub(crate) use looks::Looks;
 
 /// A map as a file.
@@ -84,6 +87,14 @@ pub fn on_sheet(word: &str, sheet: u32) -> String {
 pub struct Maps {
     /// Sheet by sheet, in the order they were asked for.
     pub files: Vec<MapFile>,
+    /// Maps that nobody asked for and that its materials wear: what the source's materials differ in.
+    worn: Vec<MapFile>,
+    /// What of the source's materials no map says.
+    carried: Carried,
+    /// Some of the low mesh has an opacity of its own.
+    transparent: bool,
+    /// Green of normals is up in the files.
+    green_up: bool,
     /// Pictures of several maps, by name.
     pub packed: Vec<(String, Vec<u8>)>,
     /// What the colours of id maps stand for, as SVG, by the map's word.
@@ -121,8 +132,21 @@ pub fn baked(
     if settings.set_normals {
         normals::set_for_maps(&mut low.mesh);
     }
-    let kinds = settings.all_kinds();
-    let looks = Looks::of(source, &kinds);
+    let mut kinds = settings.all_kinds();
+    let groups = materials::groups_with_baked_light(&low);
+    let carried = Carried::of(source, &groups);
+    for &kind in &carried.kinds {
+        if !kinds.contains(&kind) {
+            kinds.push(kind);
+        }
+    }
+    let looks = Looks::of(source, &kinds).dimmed(carried.brightest as f32);
+    let keeps_opacity: Vec<bool> = (low.mesh.runs.iter())
+        .map(|r| {
+            let group = groups.list.get(groups.of_material(r.material));
+            group.is_some_and(|g| g.is_transparent())
+        })
+        .collect();
     let matching = matching::of(&source.mesh, &low.mesh, settings.from);
     let (mut sheets, mut files) = (Vec::new(), Vec::new());
     let share = 0.85 / settings.sheets as f32;
@@ -139,6 +163,7 @@ pub fn baked(
             matching: matching.clone(),
             rays: settings.rays,
             green_up: settings.green_up,
+            keeps_opacity: keeps_opacity.clone(),
             sheet,
             ..Settings::default()
         };
@@ -171,7 +196,9 @@ pub fn baked(
         return Err(BakeError::NothingInside(1).into());
     }
     let packed = pack::all(&files, settings);
-    files.retain(|f| settings.kinds.contains(&f.kind));
+    let (files, mut worn): (Vec<_>, Vec<_>) =
+        (files.into_iter()).partition(|f| settings.kinds.contains(&f.kind));
+    worn.retain(|f| carried.kinds.contains(&f.kind));
     let seconds = started.elapsed().as_secs_f64();
     let report = BakeReport::of(&sheets, source, &low.mesh, settings, seconds);
     let legends = settings.kinds.iter().filter(|k| k.is_id());
@@ -197,6 +224,10 @@ pub fn baked(
         packed,
         report,
         files,
+        worn,
+        transparent: keeps_opacity.contains(&true),
+        carried,
+        green_up: settings.green_up,
         normals: if settings.set_normals && !had_normals {
             low.mesh.normals
         } else {

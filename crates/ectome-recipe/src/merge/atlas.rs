@@ -10,11 +10,13 @@ use ectome_texture::{fill::filled, srgb::to_coded};
 use glam::{DVec2, Mat2, Vec2, Vec3, Vec4};
 use serde_json::{Value, json};
 
-use super::{
-    MergeSettings,
-    groups::{Group, Groups},
+use super::MergeSettings;
+use crate::{
+    EngineError,
+    maps::Looks,
+    materials::{Group, Groups},
+    picture,
 };
-use crate::{EngineError, maps::Looks, picture};
 
 /// A texture of a merged material.
 #[derive(Clone, Copy, PartialEq, Eq)]

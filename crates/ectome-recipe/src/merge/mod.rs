@@ -9,7 +9,6 @@
 //! it for all of its surface. Factors without textures become texels.
 
 mod atlas;
-mod groups;
 
 use ectome_formats::Scene;
 use ectome_mesh::{Mesh, Progress, edit};
@@ -19,6 +18,7 @@ use crate::{
     EngineError, Packing, UvReport, UvStep,
     figures::counted,
     maps::Looks,
+    materials,
     triangles::triangulated,
     uv::change::{Density, SuggestPriorities},
 };
@@ -48,7 +48,7 @@ impl Default for MergeSettings {
 
 /// How many materials the scene of triangles would have at least.
 pub fn groups_of(scene: &Scene) -> usize {
-    groups::of(scene).list.len()
+    materials::groups(scene).list.len()
 }
 
 /// Merges the materials of a scene, and says what was done. The surface, its parts and the order of its triangles stay.
@@ -61,7 +61,7 @@ pub fn merged(
     progress: &Progress,
 ) -> Result<(Scene, UvReport), EngineError> {
     let scene = triangulated(scene, progress)?;
-    let groups = groups::of(&scene);
+    let groups = materials::groups(&scene);
     let before = groups.materials();
     if before < 2 || groups.list.len() == before {
         let why = match before {

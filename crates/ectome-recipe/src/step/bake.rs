@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        7
+        8
     }
 
     fn title(&self) -> &'static str {

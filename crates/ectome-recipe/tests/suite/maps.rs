@@ -13,7 +13,7 @@ use rstest::rstest;
 use serde_json::json;
 
 /// A grid over the unit square, lying flat, facing up; `uv` gives each place its UV.
-fn plate(n: u32, uv: impl Fn(f32, f32) -> Vec2) -> Primitive {
+pub fn plate(n: u32, uv: impl Fn(f32, f32) -> Vec2) -> Primitive {
     let mut p = Primitive {
         uv_sets: vec![Vec::new()],
         material: Some(0),
@@ -37,7 +37,7 @@ fn plate(n: u32, uv: impl Fn(f32, f32) -> Vec2) -> Primitive {
     p
 }
 
-fn mesh(parts: Vec<(&str, Primitive)>) -> Mesh {
+pub fn mesh(parts: Vec<(&str, Primitive)>) -> Mesh {
     let mut builder = MeshBuilder::new();
     for (name, primitive) in parts {
         builder.part(name, Affine3A::IDENTITY).primitive(primitive);
@@ -78,7 +78,7 @@ fn painted(mesh: Mesh, image: Image, slot: serde_json::Value) -> Scene {
     }
 }
 
-fn bake(source: &Scene, low: &Scene, settings: &BakeSettings) -> Maps {
+pub fn bake(source: &Scene, low: &Scene, settings: &BakeSettings) -> Maps {
     match baked(source, low, settings, None, &Progress::new()) {
         Ok(maps) => maps,
         Err(error) => panic!("{error}"),

@@ -62,14 +62,20 @@ fn normals_agree_across_seams(#[case] brought: bool, #[case] targets: &[usize]) 
         source.normals = (0..source.vertex_count() as u32)
             .map(|v| source.position(v).normalize())
             .collect();
-        source.runs.iter_mut().for_each(|r| r.channels.normals = true);
+        source
+            .runs
+            .iter_mut()
+            .for_each(|r| r.channels.normals = true);
     }
     for &target in targets {
         let (options, progress) = (Options::default(), Progress::new());
         let mut made = cut(&source, target, &options, &progress).unwrap();
         refine(&source, &options, &mut made, &progress).unwrap();
         let (median, worst) = across_seams(&made.mesh);
-        assert!(worst < 0.1, "{target}: {median}° at the median, {worst}° at worst");
+        assert!(
+            worst < 0.1,
+            "{target}: {median}° at the median, {worst}° at worst"
+        );
     }
 }
 
@@ -87,7 +93,10 @@ fn normals_part_where_the_source_parts_them() {
         corners.iter().for_each(|&v| normals[v as usize] = flat);
     }
     source.normals = normals;
-    source.runs.iter_mut().for_each(|r| r.channels.normals = true);
+    source
+        .runs
+        .iter_mut()
+        .for_each(|r| r.channels.normals = true);
     let made = cut(&source, 60, &Options::default(), &Progress::new()).unwrap();
     let (median, _) = across_seams(&made.mesh);
     assert!((median - 90.0).abs() < 0.1, "{median}°");

@@ -1,10 +1,14 @@
-//! Which materials can share one.
+//! What of a material no texture can hold, and which materials can share one for that reason.
+//!
+//! A texture says colour, roughness or light for each of its texels. Whether a surface is cut out or blended, seen from both sides or
+//! shaded in another way is said by its material for all of it (glTF 2.0, section 3.9). So materials that differ in that stay apart,
+//! where textures are merged and where maps take their place.
 
-use ectome_formats::Scene;
+use ectome_formats::{Library, Scene};
 use serde_json::Value;
 
 /// Materials that can share one.
-pub(super) struct Group {
+pub(crate) struct Group {
     /// Their numbers; `None` stands for faces without a material.
     pub materials: Vec<Option<u32>>,
     /// What sets the group apart from plain ones, in words; empty for a plain one.
@@ -25,7 +29,7 @@ struct Key {
 }
 
 /// The materials in use, in groups.
-pub(super) struct Groups {
+pub(crate) struct Groups {
     pub list: Vec<Group>,
 }
 
@@ -54,8 +58,20 @@ impl Groups {
     }
 }
 
+/// The extension that says how bright emission is: a figure of the surface, not another shading.
+const STRENGTH: &str = "KHR_materials_emissive_strength";
+
 /// The groups of a scene's materials.
-pub(super) fn of(scene: &Scene) -> Groups {
+pub(crate) fn groups(scene: &Scene) -> Groups {
+    grouped(scene, &[])
+}
+
+/// The same for materials whose light is told by maps: how bright it is does not set them apart.
+pub(crate) fn groups_with_baked_light(scene: &Scene) -> Groups {
+    grouped(scene, &[STRENGTH])
+}
+
+fn grouped(scene: &Scene, but: &[&str]) -> Groups {
     let mut used: Vec<Option<u32>> = scene
         .mesh
         .runs
@@ -71,7 +87,7 @@ pub(super) fn of(scene: &Scene) -> Groups {
         let json = material
             .and_then(|m| scene.library.materials.get(m as usize))
             .unwrap_or(&none);
-        let key = key(json);
+        let key = key(json, but);
         match list.iter_mut().find(|g| g.key == key) {
             Some(group) => group.materials.push(material),
             None => list.push(Group {
@@ -84,9 +100,61 @@ pub(super) fn of(scene: &Scene) -> Groups {
     Groups { list }
 }
 
-fn key(material: &Value) -> Key {
+impl Group {
+    /// The opacity of its surface counts.
+    pub fn is_transparent(&self) -> bool {
+        self.key.alpha != "OPAQUE"
+    }
+
+    /// What sets it apart, in the words of a name; empty for a plain one.
+    pub fn named(&self) -> String {
+        let mut words = Vec::new();
+        match self.key.alpha.as_str() {
+            "BLEND" => words.push("blended"),
+            "MASK" => words.push("cut-out"),
+            _ => {}
+        }
+        if self.key.both_sides {
+            words.push("two-sided");
+        }
+        if let Some(extensions) = self.key.extensions.as_object() {
+            let names = extensions.keys().map(|name| {
+                let name = name.strip_prefix("KHR_materials_").unwrap_or(name);
+                name.trim_start_matches(|c: char| !c.is_lowercase())
+            });
+            words.extend(names);
+        }
+        words.join(" ").replace('_', " ")
+    }
+
+    /// Writes into a material what all of the group agree in. Textures of extensions lie on UVs of before and are left out; their factors
+    /// stay.
+    pub fn write(&self, material: &mut Value) {
+        if self.is_transparent() {
+            material["alphaMode"] = Value::from(self.key.alpha.as_str());
+        }
+        if let Some(cutoff) = self.key.cutoff {
+            material["alphaCutoff"] = Value::from(cutoff);
+        }
+        if self.key.both_sides {
+            material["doubleSided"] = Value::from(true);
+        }
+        if self.key.extensions.is_object() {
+            let bare = Library {
+                materials: vec![self.key.extensions.clone()],
+                ..Library::default()
+            };
+            material["extensions"] = bare.without_textures().materials.remove(0);
+        }
+    }
+}
+
+fn key(material: &Value, but: &[&str]) -> Key {
     let alpha = material["alphaMode"].as_str().unwrap_or("OPAQUE");
     let mut extensions = material["extensions"].clone();
+    if let Some(map) = extensions.as_object_mut() {
+        map.retain(|name, _| !but.contains(&name.as_str()));
+    }
     if extensions
         .as_object()
         .is_some_and(serde_json::Map::is_empty)
