@@ -30,6 +30,8 @@ pub mod files;
 pub mod glb;
 pub mod gltf;
 pub mod material;
+mod mtl;
+mod mtl_write;
 pub mod native;
 pub mod obj;
 pub mod obj_write;

@@ -2,21 +2,19 @@
 
 use std::{
     borrow::Cow,
-    collections::HashMap,
     io::{BufReader, Read},
     path::Path,
     sync::Mutex,
 };
 
 use ectome_mesh::{Mesh, MeshBuilder, Primitive};
-use ectome_texture::srgb::to_linear;
 use glam::{Affine3A, Vec2, Vec3};
-use serde_json::{Value, json};
 
 use crate::{
-    FormatError, Image, Library, Reading, Scene,
+    FormatError, Reading, Scene,
     file_set::{FileSet, base_name},
     glb::mime_of,
+    mtl,
 };
 
 /// Reads an OBJ. `files` holds its MTL and textures; what is missing there is noted, not fatal.
@@ -102,7 +100,7 @@ pub fn read(
         }
     };
     let has_uv = models.iter().any(|m| !m.mesh.texcoord_indices.is_empty());
-    let library = library(&materials, files, has_uv, &mut notes);
+    let library = mtl::library(&materials, files, has_uv, &mut notes);
 
     let mesh = geometry(file, &models, materials.len(), reading)?;
     mesh.check().map_err(|e| damaged(e.to_string()))?;
@@ -345,79 +343,4 @@ fn primitive(mesh: &tobj::Mesh, materials: usize) -> Result<Primitive, String> {
             .filter(|&m| m < materials)
             .map(|m| m as u32),
     })
-}
-
-/// MTL materials as glTF ones: diffuse colour and picture, opacity, normal map, roughness from the
-/// Phong exponent (α² = 2 / (Ns + 2), B. Walter et al., *Microfacet Models for Refraction*, 2007).
-fn library(
-    materials: &[tobj::Material],
-    files: &FileSet<'_>,
-    has_uv: bool,
-    notes: &mut Vec<String>,
-) -> Library {
-    let mut library = Library::default();
-    let mut known: HashMap<String, Option<usize>> = HashMap::new();
-    for material in materials {
-        let mut texture = |reference: &Option<String>| -> Option<usize> {
-            let name = base_name(reference.as_ref()?.split_whitespace().last()?).to_owned();
-            if !has_uv {
-                return None;
-            }
-            *known.entry(name.clone()).or_insert_with(|| {
-                let found = files
-                    .find(&name)
-                    .and_then(|bytes| Some((mime_of(bytes)?, bytes)));
-                let Some((mime, bytes)) = found else {
-                    notes.push(match files.find(&name) {
-                        Some(_) => format!(
-                            "The texture {name} is neither PNG nor JPEG and is left out. Save it as PNG."
-                        ),
-                        None => format!(
-                            "The texture {name} was not dropped with the mesh and is left out."
-                        ),
-                    });
-                    return None;
-                };
-                library.images.push(Image {
-                    name: name.rsplit_once('.').map_or(&*name, |(stem, _)| stem).to_owned(),
-                    mime: mime.to_owned(),
-                    bytes: bytes.to_vec(),
-                });
-                library
-                    .textures
-                    .push(json!({ "source": library.images.len() - 1 }));
-                Some(library.textures.len() - 1)
-            })
-        };
-        let base = texture(&material.diffuse_texture);
-        let normal = texture(&material.normal_texture);
-        let [r, g, b] = match (base, material.diffuse) {
-            (Some(_), _) => [1.0; 3],
-            (None, colour) => colour.unwrap_or([0.8; 3]).map(to_linear),
-        };
-        let alpha = material.dissolve.unwrap_or(1.0).clamp(0.0, 1.0);
-        let roughness = material
-            .shininess
-            .map_or(0.9, |ns| (2.0 / (ns.max(0.0) + 2.0)).powf(0.25));
-        let mut json = json!({
-            "name": material.name,
-            "pbrMetallicRoughness": {
-                "baseColorFactor": [r, g, b, alpha],
-                "metallicFactor": 0.0,
-                "roughnessFactor": roughness,
-            },
-        });
-        let slot = |texture: usize| -> Value { json!({ "index": texture }) };
-        if let Some(t) = base {
-            json["pbrMetallicRoughness"]["baseColorTexture"] = slot(t);
-        }
-        if let Some(t) = normal {
-            json["normalTexture"] = slot(t);
-        }
-        if alpha < 1.0 {
-            json["alphaMode"] = json!("BLEND");
-        }
-        library.materials.push(json);
-    }
-    library
 }

@@ -1,17 +1,18 @@
 //! OBJ with its MTL and textures, from a scene.
 
-use std::fmt::Write;
+use std::{collections::HashMap, fmt::Write};
 
-use ectome_mesh::Fate;
-use ectome_texture::srgb::to_coded;
+use ectome_mesh::{Fate, Mesh};
+use glam::{Affine2, Vec2};
 
-use crate::{FormatError, Image, Scene, picture_notice::with_notice};
+use crate::{FormatError, Image, Scene, mtl_write, picture_notice::with_notice};
 
 /// The files of an OBJ, by name.
 pub type Files = Vec<(String, Vec<u8>)>;
 
-/// Writes a scene as `stem.obj`, `stem.mtl` and its base colour and normal pictures. Quads and n-gons stay
-/// what they are. OBJ knows neither vertex transparency nor a second UV set; parts to be left out are.
+/// Writes a scene as `stem.obj`, `stem.mtl` and the pictures of its materials. Quads and n-gons stay
+/// what they are. OBJ knows neither vertex transparency nor a second UV set nor texture transforms: each face gets the UVs that its material's
+/// pictures lie on, moved as they are. Parts to be left out are.
 ///
 /// # Errors
 /// [`FormatError::Empty`] for a scene without faces.
@@ -19,8 +20,9 @@ pub fn write(scene: &Scene, stem: &str) -> Result<Files, FormatError> {
     let mut pictures: Files = Vec::new();
     let mut refer = |image: &Image| {
         let library = &scene.library.images;
-        let at = library.iter().position(|i| i == image).unwrap_or(0);
-        let name = picture_name(at, image);
+        // Grey pictures that only MTL needs stand behind the library's own.
+        let at = library.iter().position(|i| i == image);
+        let name = picture_name(at.unwrap_or(library.len()), image);
         if !pictures.iter().any(|(n, _)| *n == name) {
             let told = scene
                 .copyright
@@ -83,14 +85,16 @@ pub fn write_referring(
             None => writeln!(out, "v {} {} {}", p.x, p.y, p.z),
         };
     }
-    let set = mesh.uv_sets.first();
-    for uv in set.into_iter().flatten() {
+    let mut uvs = Uvs::of(scene);
+    uvs.number(mesh);
+    for uv in &uvs.list {
         // OBJ counts v from the bottom, glTF from the top.
         let _ = writeln!(out, "vt {} {}", uv.x, 1.0 - uv.y);
     }
     for n in &mesh.normals {
         let _ = writeln!(out, "vn {} {} {}", n.x, n.y, n.z);
     }
+    let names = mtl_write::names(&scene.library);
     let mut part = u32::MAX;
     let mut material = None;
     for run in &mesh.runs {
@@ -105,26 +109,32 @@ pub fn write_referring(
         if material != Some(run.material) {
             material = Some(run.material);
             if let Some(m) = run.material {
-                let _ = writeln!(out, "usemtl {}", material_name(scene, m));
+                let name = names.get(m as usize).map_or("", String::as_str);
+                let _ = writeln!(out, "usemtl {name}");
             }
         }
-        let (uvs, normals) = (run.channels.uv_sets > 0, run.channels.normals);
+        let (has_uvs, normals) = (run.channels.uv_sets > 0, run.channels.normals);
         for f in run.faces.clone() {
             out.push('f');
             for &v in mesh.face(f as usize) {
                 let p = mesh.vertex_point[v as usize] + 1;
-                let v = v + 1;
-                let _ = match (uvs, normals) {
-                    (true, true) => write!(out, " {p}/{v}/{v}"),
-                    (true, false) => write!(out, " {p}/{v}"),
-                    (false, true) => write!(out, " {p}//{v}"),
+                let t = uvs.of_vertex(run.material, v) + 1;
+                let n = v + 1;
+                let _ = match (has_uvs, normals) {
+                    (true, true) => write!(out, " {p}/{t}/{n}"),
+                    (true, false) => write!(out, " {p}/{t}"),
+                    (false, true) => write!(out, " {p}//{n}"),
                     (false, false) => write!(out, " {p}"),
                 };
             }
             out.push('\n');
         }
     }
-    let mtl = materials(scene, file_of);
+    let mut mtl = String::new();
+    if let Some(notice) = &scene.copyright {
+        let _ = writeln!(mtl, "# {}", line(notice));
+    }
+    mtl += &mtl_write::materials(scene, &names, file_of);
     Ok(vec![
         (format!("{stem}.obj"), out.into_bytes()),
         (format!("{stem}.mtl"), mtl.into_bytes()),
@@ -137,38 +147,65 @@ fn line(name: &str) -> String {
     words.join(" ")
 }
 
-fn material_name(scene: &Scene, m: u32) -> String {
-    match line(scene.library.name(m)) {
-        name if name.is_empty() => format!("material {}", m + 1),
-        name => name,
-    }
+/// The UVs that faces are written with: a vertex has as many as its materials make of it.
+struct Uvs {
+    /// How the pictures of each material lie; the last stands for none.
+    lie: Vec<(usize, Affine2)>,
+    /// All lie as the first set has it: vertices are numbered as they are.
+    plain: bool,
+    list: Vec<Vec2>,
+    of: HashMap<(u32, u32), u32>,
 }
 
-fn materials(scene: &Scene, file_of: &mut dyn FnMut(&Image) -> String) -> String {
-    let library = &scene.library;
-    let mut out = String::new();
-    if let Some(notice) = &scene.copyright {
-        let _ = writeln!(out, "# {}", line(notice));
-    }
-    for m in 0..library.materials.len() as u32 {
-        let [r, g, b, a] = library.base_colour(m);
-        let screen = |v: f32| to_coded(v);
-        let _ = writeln!(out, "newmtl {}", material_name(scene, m));
-        let _ = writeln!(out, "Kd {} {} {}", screen(r), screen(g), screen(b));
-        if a < 1.0 {
-            let _ = writeln!(out, "d {a}");
-        }
-        let normal = &library.materials[m as usize]["normalTexture"]["index"];
-        let normal = normal
-            .as_u64()
-            .and_then(|t| library.textures.get(t as usize)?["source"].as_u64());
-        let base = library.base_colour_image(m).map(|(i, _)| i);
-        for (keyword, image) in [("map_Kd", base), ("norm", normal.map(|i| i as usize))] {
-            let Some(image) = image.filter(|&i| i < library.images.len()) else {
-                continue;
-            };
-            let _ = writeln!(out, "{keyword} {}", file_of(&library.images[image]));
+impl Uvs {
+    fn of(scene: &Scene) -> Self {
+        let first = (0, Affine2::IDENTITY);
+        let mut lie: Vec<_> = scene.library.materials.iter().map(mtl_write::lie).collect();
+        lie.push(first);
+        Self {
+            plain: lie.iter().all(|l| *l == first),
+            lie,
+            list: Vec::new(),
+            of: HashMap::new(),
         }
     }
-    out
+
+    /// Gives the UVs of all faces their numbers.
+    fn number(&mut self, mesh: &Mesh) {
+        let Some(first) = mesh.uv_sets.first() else {
+            return;
+        };
+        if self.plain {
+            self.list.clone_from(first);
+            return;
+        }
+        for run in mesh.runs.iter().filter(|r| r.channels.uv_sets > 0) {
+            let (set, transform) = self.lie[self.kind(run.material)];
+            let known = set < usize::from(run.channels.uv_sets);
+            let uvs = mesh.uv_sets.get(set).filter(|_| known).unwrap_or(first);
+            let kind = self.kind(run.material) as u32;
+            for f in run.faces.clone() {
+                for &v in mesh.face(f as usize) {
+                    self.of.entry((v, kind)).or_insert_with(|| {
+                        self.list.push(transform.transform_point2(uvs[v as usize]));
+                        self.list.len() as u32 - 1
+                    });
+                }
+            }
+        }
+    }
+
+    fn kind(&self, material: Option<u32>) -> usize {
+        let none = self.lie.len() - 1;
+        material.map_or(none, |m| (m as usize).min(none))
+    }
+
+    /// The number of a vertex's UV in a face of a material.
+    fn of_vertex(&self, material: Option<u32>, vertex: u32) -> u32 {
+        if self.plain {
+            return vertex;
+        }
+        let key = (vertex, self.kind(material) as u32);
+        self.of.get(&key).copied().unwrap_or(0)
+    }
 }

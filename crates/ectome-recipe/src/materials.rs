@@ -41,11 +41,21 @@ impl Groups {
 
     /// The group of a material.
     pub fn of_material(&self, material: Option<u32>) -> usize {
-        let found = self
-            .list
+        self.position(material).unwrap_or(0)
+    }
+
+    /// The groups of two and more.
+    pub fn that_join(self) -> Self {
+        let mut list = self.list;
+        list.retain(|g| g.materials.len() > 1);
+        Self { list }
+    }
+
+    /// The group of a material, if it is in any.
+    pub fn position(&self, material: Option<u32>) -> Option<usize> {
+        self.list
             .iter()
-            .position(|g| g.materials.contains(&material));
-        found.unwrap_or(0)
+            .position(|g| g.materials.contains(&material))
     }
 
     /// What stays apart, in words: all groups but the plainest.
@@ -55,6 +65,34 @@ impl Groups {
             .map(|g| g.says.as_str())
             .collect::<Vec<_>>()
             .join(", ")
+    }
+}
+
+/// Materials in classes: those of one differ in their names alone.
+pub(crate) fn classes(library: &Library) -> Vec<u32> {
+    let mut known: Vec<Value> = Vec::new();
+    let class = |material: &Value| {
+        let mut bare = material.clone();
+        if let Some(map) = bare.as_object_mut() {
+            map.remove("name");
+            map.remove("extras");
+        }
+        let found = known.iter().position(|k| *k == bare);
+        found.unwrap_or_else(|| {
+            known.push(bare);
+            known.len() - 1
+        }) as u32
+    };
+    library.materials.iter().map(class).collect()
+}
+
+/// True when a material shows any picture.
+pub(crate) fn has_texture(material: &Value) -> bool {
+    match material {
+        Value::Object(map) => map
+            .iter()
+            .any(|(key, v)| (key.ends_with("Texture") && v["index"].is_u64()) || has_texture(v)),
+        _ => false,
     }
 }
 

@@ -2,6 +2,7 @@
 
 mod codings;
 mod glb;
+mod mtl;
 mod obj;
 mod ply;
 mod round_trip;

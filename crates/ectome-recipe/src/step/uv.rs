@@ -16,7 +16,7 @@ pub struct Uv {
 
 impl Operation for Uv {
     fn version(&self) -> u32 {
-        6
+        7
     }
 
     fn title(&self) -> &'static str {

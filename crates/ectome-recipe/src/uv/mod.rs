@@ -4,6 +4,7 @@ pub mod change;
 mod copies;
 mod layouts;
 pub mod packing;
+mod painted;
 pub mod sheet;
 mod work;
 

@@ -9,17 +9,23 @@ use ectome_uv::{
     measure::{self, Island, Numbers},
     pack::PackError,
 };
-use glam::Vec3;
+use glam::{DVec2, Vec3};
 
 use super::{
     copies::Copies,
     layouts::layout_of,
     packing::{Packing, Spot, Stacks},
+    painted::Painted,
 };
 use crate::{EngineError, UvFault};
 
+/// How far to the side islands are laid that may share no texels, in widths of the sheet or metres: further than any is wide. Packing gives
+/// them their places.
+const BESIDE: f64 = 4096.0;
+
 /// A mesh, its layout, and how it is to be laid out.
 pub(super) struct Work<'a> {
+    pub(super) scene: &'a Scene,
     pub(super) mesh: &'a Mesh,
     pub(super) packing: &'a Packing,
     /// Where everything lies.
@@ -36,6 +42,7 @@ impl<'a> Work<'a> {
         Self {
             islands: measure::islands(mesh, &layout),
             nearest: nearest::SurfaceIndex::of(mesh),
+            scene,
             mesh,
             packing,
             layout,
@@ -204,7 +211,10 @@ impl<'a> Work<'a> {
         progress: &Progress,
     ) -> Result<Layout, EngineError> {
         self.layout.renumber();
-        self.islands = measure::islands(self.mesh, &self.layout);
+        self.measure_islands();
+        if keep_stacks {
+            self.lay_apart_what_differs();
+        }
         let mut locked = vec![false; self.islands.len()];
         for i in self.chosen(&self.packing.locked)? {
             let stack = self.islands[i as usize].stack;
@@ -220,6 +230,22 @@ impl<'a> Work<'a> {
             by_part: self.packing.by_part,
         };
         self.arranged(&wishes, progress)
+    }
+
+    /// Lays islands beside the ones they lie on where these show something else: they may not share texels.
+    fn lay_apart_what_differs(&mut self) {
+        let differs = Painted::of(self.scene).that_differ(&self.layout, &self.islands);
+        if differs.is_empty() {
+            return;
+        }
+        for (island, like) in differs {
+            let by = Placement::STILL.moved(DVec2::X * BESIDE * f64::from(like + 1));
+            for &f in &self.islands[island as usize].faces {
+                let uv = &mut self.layout.uv[f as usize];
+                *uv = uv.map(|p| by.of(p));
+            }
+        }
+        self.measure_islands();
     }
 
     fn arranged(&self, wishes: &Wishes, progress: &Progress) -> Result<Layout, EngineError> {

@@ -4,11 +4,12 @@ use ectome_bake::{Material, Source};
 use ectome_formats::{Image, Scene};
 use ectome_mesh::{MeshBuilder, Primitive, Progress, shapes};
 use ectome_recipe::{
-    CutSettings, Recipe, Target,
+    CutSettings, Manner, Recipe, Stacks, Target, UvStep,
     merge::{MergeSettings, groups_of, merged},
 };
 use ectome_texture::{Coding, Texture};
 use glam::{Affine3A, Vec2, Vec3};
+use rstest::rstest;
 use serde_json::json;
 
 /// A smooth picture: its texels vary over sixteenths of it, so that sampling it elsewhere costs little.
@@ -185,7 +186,9 @@ fn merged_materials_look_as_they_did() {
         let list: Vec<f64> = own.map(|f| densities[f]).collect();
         (list.iter().sum::<f64>() / list.len() as f64).sqrt()
     };
-    let all: Vec<f64> = (0..5).map(mean).collect();
+    // The pane joins none and keeps the UVs it had.
+    let all: Vec<f64> = (0..4).map(mean).collect();
+    assert!((mean(4) - 0.9).abs() < 0.05, "{}", mean(4));
     let (low, high) = all
         .iter()
         .fold((f64::MAX, 0.0f64), |(l, h), &d| (l.min(d), h.max(d)));
@@ -199,6 +202,111 @@ fn merged_materials_look_as_they_did() {
     assert!(pbr["metallicRoughnessTexture"]["index"].is_u64());
     assert_eq!(pbr["baseColorFactor"], json!([1.0, 1.0, 1.0, 1.0]));
     assert_eq!(out.library.materials[1]["alphaMode"], "BLEND");
+    assert_eq!(out.library.materials[1]["name"], "pane");
+}
+
+/// Four crates in one place of their sheets, each under a picture of its own: each keeps its colours. What stays apart keeps its picture to
+/// the byte, and the sheet of the others is no larger than what they show.
+#[test]
+fn equal_uvs_under_different_pictures_are_no_copies() {
+    let tints = [
+        [0.9, 0.1, 0.1],
+        [0.1, 0.9, 0.1],
+        [0.1, 0.2, 0.9],
+        [0.8, 0.8, 0.1],
+    ];
+    let mut builder = MeshBuilder::new();
+    for (i, _) in tints.iter().enumerate() {
+        let at = Vec3::X * 2.0 * i as f32;
+        builder
+            .part(&format!("crate {i}"), Affine3A::IDENTITY)
+            .primitive(strip(at, 0.8, Vec2::splat(0.1), true, i as u32));
+    }
+    builder.part("net", Affine3A::IDENTITY).primitive(strip(
+        Vec3::Y * 3.0,
+        4.0,
+        Vec2::ZERO,
+        true,
+        4,
+    ));
+    let mut scene = Scene::from(builder.finish());
+    scene.library.materials = (0..5)
+        .map(|t| json!({ "name": format!("paint {t}"), "pbrMetallicRoughness": { "baseColorTexture": { "index": t } } }))
+        .collect();
+    scene.library.materials[4]["alphaMode"] = json!("MASK");
+    scene.library.textures = (0..5).map(|t| json!({ "source": t })).collect();
+    scene.library.images = (tints.into_iter().chain([[0.5; 3]]))
+        .map(|tint| picture(tint, "paint", 128))
+        .collect();
+    let (out, report) = merged(scene.clone(), &MergeSettings::default(), &Progress::new()).unwrap();
+    let middle = |s: &Scene, f: usize| s.mesh.triangle(f).iter().sum::<Vec3>();
+    let (before, after) = (colours(&scene), colours(&out));
+    for (f, colour) in after.iter().enumerate() {
+        let own = (0..before.len()).find(|&g| middle(&scene, g) == middle(&out, f));
+        for k in 0..3 {
+            let (have, want) = (colour[k], before[own.unwrap()][k]);
+            assert!((have - want).abs() <= 3.0, "{have} for {want}");
+        }
+    }
+    // Four times .8² of 128² texels fill .6 of 265²: the sheet has 512 where 2 048 were allowed.
+    assert!(
+        report.sentence.contains("at 512 texels"),
+        "{}",
+        report.sentence
+    );
+    let images = &out.library.images;
+    assert_eq!(images.len(), 2);
+    assert!(
+        images
+            .iter()
+            .any(|i| i.bytes == scene.library.images[4].bytes)
+    );
+}
+
+/// Equal parts share texels only where they show the same: under another material, or another place of a picture, they do not.
+#[rstest]
+#[case::alike(|_: &mut Scene| {}, true)]
+#[case::another_name(|s: &mut Scene| s.library.materials[1] = json!({ "name": "deck.001", "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } }), true)]
+#[case::another_picture(|s: &mut Scene| s.library.materials[1] = json!({ "pbrMetallicRoughness": { "baseColorTexture": { "index": 1 } } }), false)]
+#[case::another_place(|s: &mut Scene| s.mesh.uv_sets[0].iter_mut().skip(169).for_each(|uv| uv.x += 0.1), false)]
+fn repeats_share_texels_where_they_show_the_same(
+    #[case] change: fn(&mut Scene),
+    #[case] shared: bool,
+) {
+    let mut builder = MeshBuilder::new();
+    for i in 0..2 {
+        let at = Vec3::X * 3.0 * i as f32;
+        builder.part("cleat", Affine3A::IDENTITY).primitive(strip(
+            at,
+            0.5,
+            Vec2::splat(0.1),
+            true,
+            i,
+        ));
+    }
+    let mut scene = Scene::from(builder.finish());
+    scene.library.materials = vec![
+        json!({ "name": "deck", "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } }),
+        json!({ "name": "deck", "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } }),
+    ];
+    scene.library.textures = vec![json!({ "source": 0 }), json!({ "source": 1 })];
+    scene.library.images = vec![picture([0.9; 3], "a", 64), picture([0.2; 3], "b", 64)];
+    change(&mut scene);
+    let mut step = UvStep::unwrap(Manner::Soft);
+    step.packing.stacks = Stacks::Repeats;
+    let (out, _) = step.apply(scene, &Progress::new()).unwrap();
+    let half = out.mesh.face_count() / 2;
+    let uvs = |f: usize| {
+        out.mesh
+            .face(f)
+            .iter()
+            .map(|&v| out.mesh.uv_sets[0][v as usize])
+            .sum::<Vec2>()
+    };
+    let together = (0..half)
+        .filter(|&f| uvs(f).distance(uvs(f + half)) < 1e-3)
+        .count();
+    assert_eq!(together, if shared { half } else { 0 });
 }
 
 /// A normal map is turned with its island: the directions it stands for on the surface stay, wherever its island is laid and however
