@@ -66,6 +66,15 @@ impl<'a> Looker<'a> {
         }
     }
 
+    /// [`Looker::seen`] along a direction that leads outward: turned towards it where only its back is.
+    pub fn seen_from(&self, face: u32, point: Vec3, footprint: f32, outward: Vec3) -> Seen {
+        let mut seen = self.seen(face, point, footprint);
+        if seen.straight.dot(outward) < 0.0 {
+            (seen.straight, seen.normal) = (-seen.straight, -seen.normal);
+        }
+        seen
+    }
+
     /// True where a face is transparent at a point on it, so that rays go on through.
     pub fn lets_through(&self, face: u32, point: Vec3, footprint: f32) -> bool {
         let material = self.material(face);

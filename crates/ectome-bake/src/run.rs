@@ -124,7 +124,7 @@ pub fn bake_again(
     let frame = Frame::of(low, settings.directions);
     // Each is built by one thread: side by side.
     let (target, (reaches, looker)) = rayon::join(
-        || Target::of(source.mesh, groups),
+        || Target::of(source.mesh, groups).with_either_side(&settings.either_side),
         || {
             let reaches = Reaches::of(source.mesh, low, &frame, settings);
             (reaches, Looker::of(source, asks(Kind::Curvature)))

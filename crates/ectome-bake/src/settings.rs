@@ -108,6 +108,9 @@ pub struct Settings {
     /// transparent in the source, opacity and all, and everything else from the rest. Where no run has one, what is opaque of a
     /// transparent surface is baked like any other, and rays go on through what is not.
     pub keeps_opacity: Vec<bool>,
+    /// The faces of the source that are met from both sides, by their numbers; none where it is empty. One that is met from behind counts as
+    /// turned towards the ray.
+    pub either_side: Vec<bool>,
     /// The square of the UVs that is baked, by its number along U: 0 is the one from 0 to 1.
     pub sheet: u32,
 }
@@ -130,6 +133,7 @@ impl Default for Settings {
             deep: true,
             green_up: true,
             keeps_opacity: Vec::new(),
+            either_side: Vec::new(),
             sheet: 0,
         }
     }

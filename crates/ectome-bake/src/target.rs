@@ -47,6 +47,8 @@ pub struct Target {
     faces: Vec<u32>,
     /// The group of each, in the same order; empty where all are one.
     groups: Vec<u32>,
+    /// Faces that are met from both sides, by their numbers; empty where none is.
+    either_side: Vec<bool>,
     /// Searches may use wider instructions.
     #[cfg_attr(not(target_arch = "x86_64"), allow(dead_code))]
     wide: bool,
@@ -113,9 +115,16 @@ impl Target {
                 .collect(),
             faces: order.iter().map(|&i| kept[i as usize]).collect(),
             groups,
+            either_side: Vec::new(),
             bvh,
             wide: has_wide(),
         }
+    }
+
+    /// The same where some faces, by their numbers, are met from both sides.
+    pub fn with_either_side(mut self, either_side: &[bool]) -> Self {
+        self.either_side = either_side.to_vec();
+        self
     }
 
     /// A ray. A direction of minus nothing along an axis would be taken for one that goes down along it.
@@ -142,7 +151,7 @@ impl Target {
             if t >= ray.tmax || self.goes_on(through, i, t) {
                 return f32::INFINITY;
             }
-            if !facing {
+            if !facing && !self.is_either(i) {
                 behind = true;
                 return f32::INFINITY;
             }
@@ -178,6 +187,12 @@ impl Target {
             }
             t
         })
+    }
+
+    #[inline(always)]
+    fn is_either(&self, i: usize) -> bool {
+        let face = self.faces[i] as usize;
+        self.either_side.get(face).copied().unwrap_or(false)
     }
 
     #[inline(always)]

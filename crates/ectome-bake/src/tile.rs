@@ -165,7 +165,7 @@ impl Plan<'_> {
                 .first_front(origin, -place.outward, reach, group, through);
             let at_ray = |hit, t: f32| {
                 let point = origin - place.outward * t;
-                self.looker.seen(hit, point, footprint)
+                self.looker.seen_from(hit, point, footprint, place.outward)
             };
             let seen = match found {
                 Found::Front { face, t } => Some(at_ray(face, t)),
@@ -250,7 +250,12 @@ impl Plan<'_> {
         let near = self
             .reaches
             .nearest(face, sample.weights, place.point, times, last)?;
-        let seen = self.looker.seen(near.face, near.point, footprint);
+        let is_either = (self.settings.either_side.get(near.face as usize)).copied();
+        let seen = if is_either.unwrap_or(false) {
+            (self.looker).seen_from(near.face, near.point, footprint, place.outward)
+        } else {
+            self.looker.seen(near.face, near.point, footprint)
+        };
         let is_its_own = match &self.settings.matching {
             crate::Matching::All => true,
             crate::Matching::Groups { source, .. } => {

@@ -22,14 +22,18 @@
 //! | [`seam_drift`] | how far the ends of UV islands have moved |
 //! | [`density`] | how many texels the surface gets |
 //! | [`normals`] | how far the shading normals have turned |
+//! | [`colour`] | how different two colours look |
+//! | [`look`] | how alike two surfaces look: colour and coverage |
 //! | [`ssim`] | how alike two pictures look |
 //! | [`outline`] | how well the outlines agree, seen from all around |
 //! | [`report`] | all of it, with the names that outsiders rely on |
 
+pub mod colour;
 pub mod density;
 pub mod deviation;
 mod error;
 pub mod flipped;
+pub mod look;
 pub mod normals;
 pub mod outline;
 pub mod report;

@@ -234,6 +234,8 @@ pub struct Judge {
     islands: usize,
     diagonal: f64,
     pieces: vanished::Pieces,
+    /// Its UVs are those that a cut has kept.
+    compares_uvs: bool,
     /// Made when the first cut is judged.
     ready: OnceLock<Ready>,
 }
@@ -284,8 +286,19 @@ impl Judge {
             islands,
             diagonal: f64::from(measure::bounds(high).diagonal()),
             pieces,
+            compares_uvs: true,
             ready: OnceLock::new(),
         })
+    }
+
+    /// For what has UVs of its own: those of the source say nothing about them, and no figure of UVs is made.
+    #[must_use]
+    pub fn without_uvs(self) -> Self {
+        Self {
+            compares_uvs: false,
+            islands: 0,
+            ..self
+        }
     }
 
     /// Makes now what the first cut would wait for: outlines, normals and texel density of `high`, the source this judge was made of.
@@ -361,8 +374,15 @@ impl Judge {
         let flipped_faces = self.flipped(low).len();
         progress.at(0.85)?;
         let ready = self.ready(high);
-        let slip = uv_drift::drift(high, &self.surface, low);
-        let seams = seam_drift::drift(&ready.outlines, &Outlines::of(low));
+        let (slip, seams, density_high) = if self.compares_uvs {
+            (
+                uv_drift::drift(high, &self.surface, low),
+                seam_drift::drift(&ready.outlines, &Outlines::of(low)),
+                ready.density,
+            )
+        } else {
+            (None, None, None)
+        };
         let density = density::of(low);
         progress.at(0.9)?;
         let outline = ready.shapes.compare(high, low).ok_or(CompareError::Empty)?;
@@ -423,7 +443,7 @@ impl Judge {
             there: counted_there,
             back,
             outline: counted_outline,
-            density: [ready.density, density],
+            density: [density_high, density],
         };
         Ok((report, details))
     }

@@ -6,6 +6,7 @@
 
 use std::collections::HashMap;
 
+use glam::{Affine2, Vec2};
 use serde_json::{Map, Value, json};
 
 /// A picture in its own file format.
@@ -44,6 +45,20 @@ pub struct Library {
     pub samplers: Vec<Value>,
     /// Pictures.
     pub images: Vec<Image>,
+}
+
+/// What UVs are put through before they look a texture up: KHR_texture_transform of a slot, nothing without it.
+pub fn transform(slot: &Value) -> Affine2 {
+    let moved = &slot["extensions"]["KHR_texture_transform"];
+    let pair = |name: &str, or: f64| {
+        let one = |k: usize| moved[name][k].as_f64().unwrap_or(or) as f32;
+        Vec2::new(one(0), one(1))
+    };
+    Affine2::from_scale_angle_translation(
+        pair("scale", 1.0),
+        moved["rotation"].as_f64().unwrap_or(0.0) as f32,
+        pair("offset", 0.0),
+    )
 }
 
 impl Library {

@@ -8,10 +8,10 @@
 use std::{collections::HashSet, fmt::Write, io::Cursor};
 
 use ectome_texture::srgb::{to_coded, to_linear};
-use glam::{Affine2, Vec2};
+use glam::Affine2;
 use serde_json::Value;
 
-use crate::{Image, Library, Scene};
+use crate::{Image, Library, Scene, material::transform};
 
 /// The names of the materials on one line each, no two alike.
 pub fn names(library: &Library) -> Vec<String> {
@@ -48,18 +48,8 @@ pub fn lie(material: &Value) -> (usize, Affine2) {
         return (0, Affine2::IDENTITY);
     };
     let moved = &slot["extensions"]["KHR_texture_transform"];
-    let pair = |name: &str, or: f64| {
-        let one = |k: usize| moved[name][k].as_f64().unwrap_or(or) as f32;
-        Vec2::new(one(0), one(1))
-    };
     let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
-    // Turned the other way about than a mathematician would: V runs down.
-    let transform = Affine2::from_scale_angle_translation(
-        pair("scale", 1.0),
-        moved["rotation"].as_f64().unwrap_or(0.0) as f32,
-        pair("offset", 0.0),
-    );
-    (set.unwrap_or(0) as usize, transform)
+    (set.unwrap_or(0) as usize, transform(slot))
 }
 
 /// All materials, under their `names`; `file_of` gives pictures the names of their files.

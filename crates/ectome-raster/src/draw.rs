@@ -6,7 +6,7 @@ use ectome_mesh::{
     Mesh, normals,
     scanline::{self, Sides},
 };
-use glam::{Vec2, Vec3};
+use glam::{Affine2, Vec2, Vec3};
 use rayon::prelude::*;
 
 use ectome_texture::srgb::to_byte;
@@ -22,12 +22,20 @@ const BAND: usize = 16;
 type Relief = (Texture, usize, f32);
 
 /// How the faces of one material look.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Finish {
-    /// Linear base colour, multiplied with the texture.
+    /// Linear base colour, multiplied with the texture and with vertex colours.
     pub colour: Vec3,
     /// Base colour picture and the UV set it uses.
     pub texture: Option<(Texture, usize)>,
+    /// What the UVs of that picture are put through (KHR_texture_transform).
+    pub moved: Affine2,
+    /// Opacity, multiplied with the picture's; it counts only where there is a cutoff.
+    pub opacity: f32,
+    /// It is drawn in its colour alone, as clay is: its picture only says where it is clear, and vertex colours nothing.
+    pub clay: bool,
+    /// Where opacity is below this nothing is drawn: what is cut out by its threshold, what is blended by a half.
+    pub cutoff: Option<f32>,
     /// Tangent-space normal map (green up, as glTF has it), the UV set it uses and its strength.
     pub normal: Option<Relief>,
 }
@@ -135,11 +143,17 @@ fn draw(
                 drawn: vec![0; width.div_ceil(TILE)],
                 fragments: vec![Fragment::NONE; (to - from) * width],
             };
+            let mut shader = Shader::of(mesh, normals, surfaces, camera, plain);
+            let any_clear = surfaces.iter().any(|s| s.cutoff.is_some());
             for &f in faces {
                 let corners = mesh.triangle_points(f as usize);
-                target.triangle(corners.map(|p| places[p as usize]), f);
+                let corners = corners.map(|p| places[p as usize]);
+                let clear = if any_clear { shader.clear(f) } else { None };
+                match clear {
+                    Some(clear) => target.triangle(corners, f, |weights| clear.at(weights)),
+                    None => target.triangle(corners, f, |_| false),
+                }
             }
-            let mut shader = Shader::of(mesh, normals, surfaces, camera, plain);
             target.resolve(|fragment| shader.colour(fragment))
         })
         .collect();
@@ -276,6 +290,27 @@ struct Face<'a> {
     colour: Vec3,
     texture: Option<&'a (Texture, usize)>,
     relief: Option<(&'a Relief, [Vec3; 2])>,
+    moved: Affine2,
+    /// It has vertex colours.
+    tinted: bool,
+}
+
+/// Says where a face is clear.
+struct Clear<'a> {
+    texture: &'a Texture,
+    uv: [Vec2; 3],
+    moved: Affine2,
+    opacity: f32,
+    cutoff: f32,
+}
+
+impl Clear<'_> {
+    /// True at a place given by weights of the corners.
+    fn at(&self, w: Vec3) -> bool {
+        let uv = self.uv[0] * w.x + self.uv[1] * w.y + self.uv[2] * w.z;
+        let texel = self.texture.at(self.moved.transform_point2(uv));
+        self.opacity * texel.w < self.cutoff
+    }
 }
 
 impl<'a> Shader<'a> {
@@ -316,12 +351,37 @@ impl<'a> Shader<'a> {
             normals: self.normals.face(f, own),
             colour: surface.map_or(self.plain, |s| s.colour),
             texture: surface
+                .filter(|s| !s.clay)
                 .and_then(|s| s.texture.as_ref())
                 .filter(|(_, set)| *set < sets),
             relief: relief.and_then(|r| Some((r, tangents(mesh, f as usize, r.1)?))),
+            moved: surface.map_or(Affine2::IDENTITY, |s| s.moved),
+            tinted: surface.is_some_and(|s| !s.clay)
+                && run.channels.colours
+                && !mesh.colours.is_empty(),
         };
         self.last = Some((f, face));
         face
+    }
+
+    /// Where a face is clear, if it is of a material that is cut out or blended and shows a picture.
+    fn clear(&self, f: u32) -> Option<Clear<'a>> {
+        let mesh = self.mesh;
+        let run = &mesh.runs[mesh.runs.partition_point(|r| r.faces.end <= f)];
+        let surface = self.surfaces.get(run.material? as usize)?;
+        let cutoff = surface.cutoff?;
+        let (texture, set) = surface.texture.as_ref()?;
+        if *set >= usize::from(run.channels.uv_sets) {
+            return None;
+        }
+        let own = &mesh.corners[3 * f as usize..3 * f as usize + 3];
+        Some(Clear {
+            texture,
+            uv: [0, 1, 2].map(|k| mesh.uv_sets[*set][own[k] as usize]),
+            moved: surface.moved,
+            opacity: surface.opacity,
+            cutoff,
+        })
     }
 
     fn colour(&mut self, fragment: &Fragment) -> Vec3 {
@@ -333,9 +393,14 @@ impl<'a> Shader<'a> {
             let uv = &self.mesh.uv_sets[set];
             uv[a] * w.x + uv[b] * w.y + uv[c] * w.z
         };
-        let base = face.texture.map_or(face.colour, |(t, set)| {
-            face.colour * t.at(at(*set)).truncate()
+        let mut base = face.texture.map_or(face.colour, |(t, set)| {
+            let uv = face.moved.transform_point2(at(*set));
+            face.colour * t.at(uv).truncate()
         });
+        if face.tinted {
+            let [p, q, r] = [a, b, c].map(|v| self.mesh.colours[v].truncate());
+            base *= p * w.x + q * w.y + r * w.z;
+        }
         let normal = face.relief.map_or(normal, |((map, set, strength), t)| {
             bent(normal, t, map.at(at(*set)).truncate(), *strength)
         });
@@ -358,8 +423,9 @@ struct Target {
 const TILE: usize = 32;
 
 impl Target {
-    /// Draws one triangle given in samples and depth: where it is the nearest so far, fragments keep it with perspective-correct weights.
-    fn triangle(&mut self, p: [Vec3; 3], face: u32) {
+    /// Draws one triangle given in samples and depth: where it is the nearest so far and not clear, fragments keep it with
+    /// perspective-correct weights.
+    fn triangle(&mut self, p: [Vec3; 3], face: u32, is_clear: impl Fn(Vec3) -> bool) {
         if p.iter().any(|v| v.z <= 0.0 || !v.is_finite()) {
             return;
         }
@@ -404,7 +470,7 @@ impl Target {
                     let sum = inverse.element_sum();
                     let depth = 1.0 / sum;
                     let fragment = &mut self.fragments[(y - self.from) * self.width + x];
-                    if depth < fragment.depth {
+                    if depth < fragment.depth && !is_clear(inverse / sum) {
                         *fragment = Fragment {
                             depth,
                             weights: inverse / sum,
@@ -515,7 +581,7 @@ mod tests {
                 // A sliver.
                 p[2] = p[1] + Vec3::new(0.2 * random(), 0.2 * random(), 0.0);
             }
-            target.triangle(p, 0);
+            target.triangle(p, 0, |_| false);
             let area = (p[1] - p[0]).truncate().perp_dot((p[2] - p[0]).truncate());
             for (at, depth) in depth.iter_mut().enumerate() {
                 let at = Vec2::new((at % width) as f32 + 0.5, (at / width) as f32 + 0.5);
@@ -569,8 +635,7 @@ mod tests {
         };
         let surfaces = [Vec3::X, Vec3::Y].map(|colour| Finish {
             colour,
-            texture: None,
-            normal: None,
+            ..Finish::default()
         });
         let seen = |mesh: &Mesh, from: Vec3| {
             let camera = Camera::from_direction(mesh, from, 32, 32);
@@ -583,6 +648,55 @@ mod tests {
             assert!(seen(&mesh, Vec3::Z), "red is nearer");
             assert!(!seen(&mesh, Vec3::NEG_Z), "green is nearer from behind");
         }
+    }
+
+    /// Through the clear half of a cut-out one sees what lies behind it, in its colour times that of its vertices; as clay it is cut out
+    /// all the same.
+    #[test]
+    fn what_is_cut_out_shows_what_lies_behind() {
+        let mut builder = ectome_mesh::MeshBuilder::new();
+        let corners = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]].map(Vec2::from_array);
+        for (material, z) in [(0, 0.0), (1, -0.1)] {
+            builder.primitive(ectome_mesh::Primitive {
+                positions: corners.map(|c| (c - 0.5).extend(z)).to_vec(),
+                uv_sets: vec![corners.map(|c| c * 0.5).to_vec()],
+                colours: vec![glam::Vec4::new(0.0, 1.0, 0.0, 1.0); 4],
+                material: Some(material),
+                corners: vec![0, 1, 2, 0, 2, 3],
+                ..ectome_mesh::Primitive::default()
+            });
+        }
+        let plates = builder.finish();
+        let camera = Camera::from_direction(&plates, Vec3::Z, 32, 32);
+        // Clear on the left once UVs are doubled.
+        let leaf = [[255, 0, 0, 0], [255, 255, 255, 255]].concat();
+        let leaf = Texture::of(2, 1, &leaf, Coding::Srgb, None);
+        let front = Finish {
+            colour: Vec3::ONE,
+            texture: leaf.map(|t| (t, 0)),
+            moved: Affine2::from_scale(Vec2::splat(2.0)),
+            opacity: 1.0,
+            cutoff: Some(0.5),
+            ..Finish::default()
+        };
+        let back = Finish {
+            colour: Vec3::new(0.0, 0.2, 0.8),
+            ..Finish::default()
+        };
+        let seen = |clay: bool| {
+            let surfaces = [&front, &back].map(|s| Finish { clay, ..s.clone() });
+            let picture = render(&plates, &surfaces, &camera, [0.5; 3]);
+            [10, 22].map(|x| picture.pixels[16 * 32 + x])
+        };
+        let [left, right] = seen(false);
+        assert!(left[2] < 60 && left[1] > 60, "blue times green: {left:?}");
+        assert!(
+            right[0] < 60 && right[1] > 120,
+            "white times green: {right:?}"
+        );
+        let [left, right] = seen(true);
+        assert!(left[2] > 120 && left[2] > left[1], "{left:?}");
+        assert!(right[0] > 120, "{right:?}");
     }
 
     /// A plate whose map leans every normal one way is lit as a plate that leans that way.
@@ -607,8 +721,8 @@ mod tests {
             });
             let surface = Finish {
                 colour: Vec3::splat(0.5),
-                texture: None,
                 normal,
+                ..Finish::default()
             };
             let p = render(mesh, &[surface], &camera, [0.5; 3]).pixels[8 * 16 + 8];
             [p[0], p[1], p[2]].map(i32::from)

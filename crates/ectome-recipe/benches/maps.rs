@@ -70,8 +70,8 @@ fn given_back(name: &str, part: u32) {
     let report: BakeReport = serde_json::from_slice(&report.bytes).unwrap();
     println!(
         "{name}, {count} to {n}, {:.5}, {:.5}, {:.4}, {:.1}",
-        1.0 - report.shading_without,
-        1.0 - report.shading_with,
+        1.0 - report.shading_without.unwrap_or(1.0),
+        1.0 - report.shading_with.unwrap_or(1.0),
         report.misses_percent,
         report.seconds_total
     );

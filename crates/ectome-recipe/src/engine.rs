@@ -20,11 +20,11 @@ use crate::{
     artefact::Artefact,
     jury::Jury,
     kept::{FirstPassed, Kept, Measurements},
+    session::Origin,
     session::Worked,
     sheets,
     step::{BroughtFile, Input, Nature, Operation, Output, Step},
     triangles::triangulated,
-    uv::strip,
 };
 
 /// What is there already, and the files for when nothing is. Keys are those of [`Recipe`].
@@ -274,9 +274,10 @@ impl<'a> Run<'a> {
             }
             out.cut = out.cut.or(held.cut);
             out.proof = out.proof.or(held.proof);
-            if let (Some(proof), Some((views, maps))) = (&mut out.proof, out.shading.take()) {
+            if let (Some(proof), Some((views, maps, look))) = (&mut out.proof, out.shading.take()) {
                 proof.shading = views;
                 proof.maps = Some(maps);
+                proof.look = Some(look);
             }
             let own: Vec<&str> = out.artefacts.iter().map(|a| a.kind).collect();
             let held = artefacts.into_iter().filter(|a| !own.contains(&a.kind));
@@ -387,20 +388,21 @@ impl Input for Standing<'_> {
         self.run.scene(steps, &self.progress.span(0.0, 0.3))
     }
 
-    fn origin(&self) -> Result<Option<Scene>, EngineError> {
+    fn origin(&self) -> Result<Option<Origin>, EngineError> {
         let before = &self.run.recipe.steps[..self.at];
         let Some(first) = first_reduction(before) else {
             return Ok(None);
         };
         let quiet = self.progress.span(1.0, 1.0);
         let origin = self.run.scene(first, &quiet)?;
-        let mut origin = triangulated(origin, &quiet)?;
-        if before[first..].iter().any(Operation::replaces_uvs) {
-            // The UVs of what came before say nothing about what follows.
-            strip(&mut origin.mesh);
-        }
+        let scene = triangulated(origin, &quiet)?;
         self.progress.stage(self.run.recipe.steps[self.at].title());
-        Ok(Some(origin))
+        Ok(Some(Origin {
+            scene,
+            // Then the UVs of what came before say nothing about what follows.
+            is_skin: (before[..first].iter()).any(|s| matches!(s, Step::Rebuild(_))),
+            has_other_uvs: before[first..].iter().any(Operation::replaces_uvs),
+        }))
     }
 
     fn judged(&self, session: Session) -> Result<Session, EngineError> {

@@ -29,6 +29,14 @@ impl Jury {
         })
     }
 
+    /// For results whose UVs are not the source's.
+    pub(crate) fn without_uvs(self) -> Self {
+        Self {
+            judge: self.judge.without_uvs(),
+            ..self
+        }
+    }
+
     /// Makes now what the first result would wait for.
     pub(crate) fn make_ready(&self, source: &Scene) {
         self.judge.make_ready(&source.mesh);

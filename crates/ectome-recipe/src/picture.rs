@@ -30,7 +30,7 @@ pub(crate) fn surfaces(scene: &Scene) -> Vec<Finish> {
 
 fn surface(scene: &Scene, material: u32) -> Finish {
     let library = &scene.library;
-    let [r, g, b, _] = library.base_colour(material);
+    let [r, g, b, opacity] = library.base_colour(material);
     let decoded = |image: usize| {
         let rgb = image::load_from_memory(&library.images[image].bytes).ok()?;
         Some(rgb.into_rgba8())
@@ -54,10 +54,21 @@ fn surface(scene: &Scene, material: u32) -> Finish {
                 strength,
             ))
         });
+    let json = &library.materials[material as usize];
     Finish {
         colour: Vec3::new(r, g, b),
         texture,
+        moved: ectome_formats::material::transform(
+            &json["pbrMetallicRoughness"]["baseColorTexture"],
+        ),
+        opacity,
+        cutoff: match json["alphaMode"].as_str() {
+            Some("MASK") => Some(json["alphaCutoff"].as_f64().unwrap_or(0.5) as f32),
+            Some("BLEND") => Some(0.5),
+            _ => None,
+        },
         normal,
+        ..Finish::default()
     }
 }
 

@@ -3,7 +3,7 @@
 //! Everything here is in millimetres, in texels of a texture of 2048 or without a unit, so that one proof serves
 //! every brief: pixels at a distance follow from the brief's screen.
 
-use ectome_compare::{Details, Report, deviation, outline, ssim};
+use ectome_compare::{Details, Report, deviation, look::Look, outline, ssim};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, nearest};
 use ectome_raster::{Finish, Picture};
@@ -129,6 +129,10 @@ pub struct Proof {
     /// What its maps give back, where it has some.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub maps: Option<MapsProof>,
+    /// How alike source and result look with all their materials, lit, from those directions: colour and coverage. Not there in proofs
+    /// of before it was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub look: Option<Look>,
     /// Mean angle between shading normals, in degrees.
     pub normals_mean_degrees: f64,
     /// The UV map, where both have one.
@@ -272,6 +276,7 @@ pub(crate) fn prove(
             back: way(&details.back),
             shading: shaded.views,
             maps: shaded.maps,
+            look: Some(shaded.look),
             normals_mean_degrees: report.normal_deviation_mean_degrees,
             uvs: uvs(report, details),
             materials: used.len(),
@@ -329,7 +334,16 @@ fn outline_picture(high: &Mesh, low: &Mesh, direction: Vec3) -> Vec<u8> {
     picture::encode(OUTLINED as u32, OUTLINED as u32, &rgba)
 }
 
+/// How alike pictures of both look, view by view.
+fn look(of_high: &[Picture], of_low: &[Picture]) -> Look {
+    let views: Vec<[&[[u8; 4]]; 2]> = (of_high.iter().zip(of_low))
+        .map(|(a, b)| [&a.pixels[..], &b.pixels[..]])
+        .collect();
+    Look::of(&views)
+}
+
 struct Shaded {
+    look: Look,
     views: Vec<ShadingView>,
     maps: Option<MapsProof>,
     worst: [Vec<u8>; 3],
@@ -341,6 +355,8 @@ pub(crate) struct Dressed {
     pub views: Vec<ShadingView>,
     /// What the maps give back.
     pub maps: MapsProof,
+    /// How alike they look with all their materials.
+    pub look: Look,
     /// The worst view, as it is kept.
     pub artefacts: Vec<Artefact>,
 }
@@ -349,10 +365,12 @@ pub(crate) struct Dressed {
 pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
     let of_high = pictures(high, high, &clay(high));
     let shaded = shade_as(high, &of_high, low, &clay(low), true);
+    let of_high = pictures(high, high, &picture::surfaces(high));
     let [source, result, difference] = shaded.worst;
     Dressed {
         views: shaded.views,
         maps: shaded.maps.unwrap_or_default(),
+        look: look(&of_high, &pictures(high, low, &picture::surfaces(low))),
         artefacts: vec![
             Artefact::one_of(Artefact::SHADING, Artefact::SOURCE, source),
             Artefact::one_of(Artefact::SHADING, Artefact::RESULT, result),
@@ -365,7 +383,7 @@ pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
 fn clay(scene: &Scene) -> Vec<Finish> {
     let one = |s: Finish| Finish {
         colour: Vec3::splat(0.5),
-        texture: None,
+        clay: true,
         ..s
     };
     picture::surfaces(scene).into_iter().map(one).collect()
@@ -382,13 +400,22 @@ fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
         (surfaces.clone(), surfaces)
     };
     let has_maps = as_clay && other.iter().any(|s| s.normal.is_some());
-    shade_as(
+    let shaded = shade_as(
         high,
         jury.shaded(high, as_clay, &own),
         low,
         &other,
         has_maps,
-    )
+    );
+    if !as_clay {
+        return shaded;
+    }
+    let of_high = jury.shaded(high, false, &picture::surfaces(high));
+    let of_low = pictures(high, low, &picture::surfaces(low));
+    Shaded {
+        look: look(of_high, &of_low),
+        ..shaded
+    }
 }
 
 /// Pixels from an outline within which a difference counts as one of the outline: half the window that similarity looks through.
@@ -478,7 +505,12 @@ fn shade_as(
             png(&difference(a, b, &compared[i].1)),
         ]
     });
-    Shaded { views, maps, worst }
+    Shaded {
+        look: look(of_high, &of_low),
+        views,
+        maps,
+        worst,
+    }
 }
 
 /// Structural similarity over the pixels that either covers, and its map.
@@ -513,4 +545,77 @@ fn difference(a: &Picture, b: &Picture, map: &[f32]) -> Vec<u8> {
             [mix(231.0, 68.0), mix(226.0, 12.0), mix(211.0, 0.0), alpha]
         })
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use ectome_formats::{Image, Library};
+    use ectome_mesh::{MeshBuilder, Primitive};
+    use glam::{Affine3A, Vec2};
+    use rstest::rstest;
+    use serde_json::json;
+
+    use super::*;
+    use crate::verdict::{Judgement, Measured};
+    use crate::{Brief, Standing};
+
+    /// A leaf seen from both sides whose picture is clear on its left half.
+    fn leaf() -> Scene {
+        let corners = [Vec2::ZERO, Vec2::X, Vec2::ONE, Vec2::Y];
+        let mut builder = MeshBuilder::new();
+        builder
+            .part("leaf", Affine3A::IDENTITY)
+            .primitive(Primitive {
+                positions: corners.map(|c| Vec3::new(c.x, c.y, 0.3 * c.x)).to_vec(),
+                uv_sets: vec![corners.to_vec()],
+                corners: vec![0, 1, 2, 0, 2, 3],
+                material: Some(0),
+                ..Primitive::default()
+            });
+        let rgba: Vec<u8> = (0..64)
+            .flat_map(|i| [40, 150, 30, if i % 8 < 4 { 0 } else { 255 }])
+            .collect();
+        Scene {
+            library: Library {
+                materials: vec![json!({ "alphaMode": "MASK", "doubleSided": true,
+                    "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } })],
+                textures: vec![json!({ "source": 0 })],
+                images: vec![Image {
+                    name: "leaf".to_owned(),
+                    mime: "image/png".to_owned(),
+                    bytes: picture::encode(8, 8, &rgba),
+                }],
+                ..Library::default()
+            },
+            ..Scene::from(builder.finish())
+        }
+    }
+
+    /// Faults put back in: a leaf that turned solid, and one in another paint. Each is what the verdict names, and nothing else is.
+    #[rstest]
+    #[case::as_it_is(|_: &mut Scene| {}, "")]
+    #[case::solid(|s: &mut Scene| s.library.materials[0]["alphaMode"] = json!("OPAQUE"), "Coverage")]
+    #[case::painted(|s: &mut Scene| s.library.materials[0]["pbrMetallicRoughness"]["baseColorFactor"] = json!([0.2, 0.1, 1.0, 1.0]), "Colour")]
+    fn a_verdict_sees_what_a_player_sees(#[case] spoil: fn(&mut Scene), #[case] fails: &str) {
+        let high = leaf();
+        let mut low = leaf();
+        spoil(&mut low);
+        let seen = dressed(&high, &low);
+        let measured = Measured {
+            triangles: 2,
+            look: Some(seen.look),
+            ..Measured::default()
+        };
+        let brief = Brief::from_toml("name = \"x\"\n[[tier]]\ntriangles = 100\n").unwrap();
+        let verdict = Judgement::of(&brief, 0, &brief.tiers[0], &measured);
+        let over = verdict
+            .requirements
+            .iter()
+            .filter(|r| r.standing == Standing::Over);
+        let names: Vec<&str> = over.filter_map(|r| r.says.split(' ').next()).collect();
+        assert_eq!(names.join(" "), fails, "{}", verdict.sentence());
+        if fails.is_empty() {
+            assert_eq!((seen.look.colour_mean, seen.look.coverage_off), (0.0, 0.0));
+        }
+    }
 }

@@ -48,6 +48,16 @@ fn near_mm(diagonal_mm: f64) -> f64 {
 /// Larger sources are made ready to be judged after their analysis, not beside it: both together take twice the memory.
 const JUDGED_MEANWHILE: usize = 2_000_000;
 
+/// What the results of a session are judged against when it is not the session's own source.
+pub struct Origin {
+    /// A scene of triangles.
+    pub scene: Scene,
+    /// Its UVs are not those of the results: they were laid out anew.
+    pub has_other_uvs: bool,
+    /// It is a skin that was laid over a source: it has the shape and not the pictures.
+    pub is_skin: bool,
+}
+
 /// A source of triangles with its analysis, ready to be cut.
 pub struct Session {
     /// What is analysed: the source, or what a first pass left of it.
@@ -61,7 +71,7 @@ pub struct Session {
     fresh_pass: bool,
     /// What results are judged against when it is not the source of this session: the source of a cut that is cut
     /// further.
-    origin: Option<Scene>,
+    origin: Option<Origin>,
     log: CollapseLog,
     replay: Replay,
     options: Options,
@@ -158,9 +168,9 @@ impl Session {
         })
     }
 
-    /// Judges results against `origin`, a scene of triangles that this session's source was made of.
+    /// Judges results against `origin`, which this session's source was made of.
     #[must_use]
-    pub fn judged_against(mut self, origin: Option<Scene>) -> Self {
+    pub fn judged_against(mut self, origin: Option<Origin>) -> Self {
         self.origin = origin;
         self
     }
@@ -174,7 +184,7 @@ impl Session {
 
     /// What results are judged against.
     fn judged(&self) -> &Scene {
-        self.origin.as_ref().unwrap_or(&self.source)
+        self.origin.as_ref().map_or(&self.source, |o| &o.scene)
     }
 
     /// The expected largest deviation in metres against triangles, heaviest first.
@@ -327,7 +337,10 @@ impl Session {
         let shown = self.fine_look();
         let shown = shown.as_ref().unwrap_or(&self.judged().mesh);
         let measured = (&made.measured, &made.details);
-        let proven = prove(self.judged(), jury, shown, &made.scene, measured)?;
+        let mut proven = prove(self.judged(), jury, shown, &made.scene, measured)?;
+        if self.origin.as_ref().is_some_and(|o| o.is_skin) {
+            proven.proof.look = None;
+        }
         progress.at(1.0)?;
         let report = CutReport {
             seconds_proving: started.elapsed().as_secs_f64(),
@@ -348,7 +361,11 @@ impl Session {
         if let Some(jury) = self.jury.get() {
             return Ok(jury);
         }
-        let jury = Arc::new(Jury::of(self.judged())?);
+        let mut jury = Jury::of(self.judged())?;
+        if self.origin.as_ref().is_some_and(|o| o.has_other_uvs) {
+            jury = jury.without_uvs();
+        }
+        let jury = Arc::new(jury);
         Ok(self.jury.get_or_init(|| jury))
     }
 
@@ -436,7 +453,7 @@ impl Session {
         let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
         let before = match &self.origin {
             None => self.triangles(),
-            Some(origin) => origin.mesh.triangle_count(),
+            Some(origin) => origin.scene.mesh.triangle_count(),
         };
         let mut report = CutReport {
             deviation_worst_part: part_at(mesh, judge.surface(), measured.counted.worst_at_m),

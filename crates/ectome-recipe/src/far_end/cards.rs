@@ -11,7 +11,7 @@ use glam::Vec3;
 use super::{CardSettings, FarReport, cut_out::cut_out, judged, pictures::sheet};
 use crate::{
     CutReport, EngineError, jury::Jury, maps, proof::Proven, stopping::left_when_stopped,
-    thinned::thinned_within, uv::strip,
+    thinned::thinned_within,
 };
 
 /// Texels between the pictures of two cards: smaller copies of the sheet mix what lies nearer.
@@ -70,11 +70,9 @@ fn made_and_proven(
     // A card shows nothing that is smaller than its texels.
     let is_heavy = source.mesh.face_count() > HEAVY;
     let thin = is_heavy.then(|| thinned_within(&source, 0.5 / made.texels_per_metre));
-    let mut beside = thin.unwrap_or_else(|| source.clone());
+    let beside = &thin.unwrap_or_else(|| source.clone());
     // Its UVs say nothing about those of the cards.
-    strip(&mut beside.mesh);
-    let beside = &beside;
-    let jury = Jury::of(beside)?;
+    let jury = Jury::of(beside)?.without_uvs();
     let examined = jury
         .judge
         .examine(&beside.mesh, &shown.mesh, &progress.span(0.5, 0.9));

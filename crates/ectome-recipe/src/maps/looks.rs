@@ -136,19 +136,7 @@ impl Decoded<'_> {
     fn slot(&mut self, material: u32, slot: &Value, coding: Coding) -> Option<Slot> {
         let texture = slot["index"].as_u64()? as usize;
         let moved = &slot["extensions"]["KHR_texture_transform"];
-        let pair = |name: &str, or: f32| {
-            let list = moved[name].as_array();
-            let one = |k: usize| {
-                let v = list.and_then(|l| l.get(k)).and_then(Value::as_f64);
-                v.map_or(or, |v| v as f32)
-            };
-            Vec2::new(one(0), one(1))
-        };
-        let transform = Affine2::from_scale_angle_translation(
-            pair("scale", 1.0),
-            moved["rotation"].as_f64().unwrap_or(0.0) as f32,
-            pair("offset", 0.0),
-        );
+        let transform = ectome_formats::material::transform(slot);
         let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
         let uv_set = set.unwrap_or(0) as usize;
         let number = match self.known.iter().find(|(key, _)| *key == (texture, coding)) {

@@ -8,6 +8,7 @@
 //! | `refuse` | why a bake would come to nothing, said before it starts |
 //! | `painted` | reach that was painted |
 //! | `earlier` | what an earlier bake left, so that only what the brush touched is baked again |
+//! | `sides` | faces that are met from both sides |
 //! | `stacked` | copies that share their texels with the first of them |
 //! | `texels` | how each texel came out, as a picture |
 //! | `detail` | islands whose texels are too large for what they show |
@@ -31,6 +32,7 @@ mod picture;
 mod refuse;
 mod report;
 mod settings;
+mod sides;
 mod stacked;
 mod texels;
 
@@ -55,6 +57,7 @@ pub use settings::{BakeSettings, TRIAL};
 use crate::{EngineError, materials, triangles::triangulated};
 use carried::Carried;
 pub(crate) use looks::Looks;
+use sides::Sides;
 
 /// A map as a file.
 #[derive(Clone, Debug)]
@@ -147,6 +150,7 @@ pub fn baked(
             group.is_some_and(|g| g.is_transparent())
         })
         .collect();
+    let sides = Sides::of(source);
     let matching = matching::of(&source.mesh, &low.mesh, settings.from);
     let (mut sheets, mut files) = (Vec::new(), Vec::new());
     let share = 0.85 / settings.sheets as f32;
@@ -164,6 +168,7 @@ pub fn baked(
             rays: settings.rays,
             green_up: settings.green_up,
             keeps_opacity: keeps_opacity.clone(),
+            either_side: sides.either.clone(),
             sheet,
             ..Settings::default()
         };
@@ -200,7 +205,10 @@ pub fn baked(
         (files.into_iter()).partition(|f| settings.kinds.contains(&f.kind));
     worn.retain(|f| carried.kinds.contains(&f.kind));
     let seconds = started.elapsed().as_secs_f64();
-    let report = BakeReport::of(&sheets, source, &low.mesh, settings, seconds);
+    let report = BakeReport {
+        pieces_inside_out: sides.inward,
+        ..BakeReport::of(&sheets, source, &low.mesh, settings, seconds)
+    };
     let legends = settings.kinds.iter().filter(|k| k.is_id());
     let legends = legends.filter_map(|&kind| {
         let map = report.maps.get(kind.word())?;

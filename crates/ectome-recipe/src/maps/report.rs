@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use ectome_bake::{Baked, Map};
+use ectome_compare::look::Look;
 use ectome_formats::Scene;
 use ectome_mesh::Mesh;
 use serde::{Deserialize, Serialize};
@@ -26,17 +27,23 @@ pub struct BakeReport {
     pub rays: u64,
     /// Texels whose rays met nothing, in percent of those that are covered; faces from behind are counted apart.
     pub misses_percent: f64,
+    /// Closed pieces of the source that are inside out: they were baked as if turned.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub pieces_inside_out: usize,
     /// The least and the largest reach outward, in millimetres.
     pub reach_mm: [f64; 2],
     /// Parts of the low mesh with misses, most first.
     pub parts_with_misses: Vec<PartMisses>,
-    /// How alike source and low mesh are shaded without the maps (structural similarity, mean of 8 views, both as clay); 0
-    /// where it was not measured.
-    #[serde(default)]
-    pub shading_without: f64,
+    /// How alike source and low mesh are shaded without the maps (structural similarity, mean of 8 views, both as clay), where
+    /// it was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shading_without: Option<f64>,
     /// The same with them.
-    #[serde(default)]
-    pub shading_with: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shading_with: Option<f64>,
+    /// How alike source and low mesh look with all their materials, where it was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub look: Option<Look>,
     /// Islands that want more texels, those first where most is lost; none with one sample a texel, which cannot tell.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub coarse_islands: Vec<CoarseIsland>,
@@ -93,6 +100,10 @@ pub struct MapReport {
     /// Names and their colours.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub legend: BTreeMap<String, String>,
+}
+
+fn is_zero(n: &usize) -> bool {
+    *n == 0
 }
 
 impl BakeReport {

@@ -25,6 +25,7 @@ use crate::{
     far_end::StandIn,
     figures::{counted, grouped},
     finding::noun,
+    materials,
     merge::{MergeSettings, groups_of},
     rebuild::{RebuildSettings, worth},
     sizes::Sizes,
@@ -61,8 +62,14 @@ impl Plan {
         let skin = worth(inspection);
         let first = brief.tiers.first().map_or(u32::MAX, |t| t.triangles);
         let needs_cut = inspection.triangles > first as usize;
-        let rebuilds =
-            needs_cut && wants_maps && skin.is_worth_it && advice::torn(inspection).is_none();
+        let kinds = materials::groups_with_baked_light(source);
+        // A closed skin would make leaves and panes solid.
+        let is_opaque = !kinds.list.iter().any(|g| g.is_transparent());
+        let rebuilds = needs_cut
+            && wants_maps
+            && is_opaque
+            && skin.is_worth_it
+            && advice::torn(inspection).is_none();
         plan.repairs(source, inspection, rebuilds);
         if wants_maps {
             plan.small_parts(source, inspection, brief);
@@ -113,6 +120,14 @@ impl Plan {
                     brief.green
                 ),
             );
+        }
+        if wants_maps && !rebuilds && kinds.list.len() > brief.materials as usize {
+            plan.left.push(format!(
+                "{} kinds of material where the brief allows {}: {}. One for all would make them opaque and one-sided, so they stay apart.",
+                kinds.list.len(),
+                brief.materials,
+                kinds.apart()
+            ));
         }
         let materials = inspection.materials.len();
         if !wants_maps && materials > brief.materials as usize && groups_of(source) < materials {

@@ -22,7 +22,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        8
+        9
     }
 
     fn title(&self) -> &'static str {
@@ -74,8 +74,9 @@ impl Operation for Bake {
         let shown = triangulated(scene.clone(), progress)?;
         let mut report = made.report;
         let seen = proof::dressed(&source, &shown);
-        report.shading_without = 1.0 - seen.maps.without;
-        report.shading_with = 1.0 - seen.maps.with();
+        report.shading_without = Some(1.0 - seen.maps.without);
+        report.shading_with = Some(1.0 - seen.maps.with());
+        report.look = Some(seen.look);
         progress.at(0.97)?;
         let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);
         let mut artefacts = vec![
@@ -106,7 +107,7 @@ impl Operation for Bake {
         );
         Ok(Output {
             artefacts,
-            shading: Some((seen.views, seen.maps)),
+            shading: Some((seen.views, seen.maps, seen.look)),
             ..Output::of(scene)
         })
     }

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use super::{Input, Nature, Operation, Output};
 use crate::{
     Change, CutReport, EngineError, change, jury::Jury, maps, measured::made_report, proof::prove,
-    triangles::triangulated, uv::strip,
+    triangles::triangulated,
 };
 
 /// A file of a mesh that was made elsewhere.
@@ -35,7 +35,7 @@ pub struct Bring {
 
 impl Operation for Bring {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {
@@ -61,9 +61,7 @@ impl Operation for Bring {
 
     fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
         let started = Instant::now();
-        let mut source = triangulated(input.scene()?, progress)?;
-        // Its UVs are its own: those of the source say nothing about them.
-        strip(&mut source.mesh);
+        let source = triangulated(input.scene()?, progress)?;
         progress.stage(self.title());
         let mut low = input.brought(&self.files, &progress.span(0.0, 0.3))?;
         let name = self.files.first().map_or("", |f| f.name.as_str());
@@ -76,7 +74,8 @@ impl Operation for Bring {
         if shown.mesh.face_count() == 0 {
             return Err(EngineError::NothingLeft { by: self.title() });
         }
-        let jury = Jury::of(&source)?;
+        // Its UVs are its own: those of the source say nothing about them.
+        let jury = Jury::of(&source)?.without_uvs();
         let judge = &jury.judge;
         let (measured, details) =
             judge.examine(&source.mesh, &shown.mesh, &progress.span(0.4, 0.95))?;

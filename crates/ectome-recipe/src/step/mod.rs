@@ -20,6 +20,7 @@ mod take_out_loops;
 mod triangulate;
 mod uv;
 
+use ectome_compare::look::Look;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
@@ -44,6 +45,7 @@ use crate::{
     artefact::Artefact,
     kept::Kept,
     proof::{MapsProof, ShadingView},
+    session::Origin,
 };
 
 /// What a step is like, as far as others have to know.
@@ -143,7 +145,7 @@ pub trait Input {
     ///
     /// # Errors
     /// See [`EngineError`].
-    fn origin(&self) -> Result<Option<Scene>, EngineError>;
+    fn origin(&self) -> Result<Option<Origin>, EngineError>;
 
     /// A session that judges results against what they come from, by what an earlier one made ready.
     ///
@@ -176,7 +178,7 @@ pub struct Output {
     /// What the result looks like beside its source, in figures.
     pub proof: Option<Proof>,
     /// How the same surface is shaded beside its source now that it has maps.
-    pub shading: Option<(Vec<ShadingView>, MapsProof)>,
+    pub shading: Option<(Vec<ShadingView>, MapsProof, Look)>,
     /// What was done to UVs.
     pub uv: Option<UvReport>,
     /// Pictures and fields.

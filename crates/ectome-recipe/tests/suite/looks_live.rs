@@ -1,8 +1,9 @@
 //! What materials are beyond their textures is alive in what maps are baked for: cut out, blended, two-sided, bright, of metal.
 
 use ectome_formats::{FileSet, Image, Library, Scene, glb};
-use ectome_mesh::Primitive;
+use ectome_mesh::{Primitive, Progress, shapes};
 use ectome_recipe::{
+    Manner, UvStep,
     engine::Stock,
     maps::{BakeSettings, Kind, dressed},
 };
@@ -91,7 +92,7 @@ fn assembly() -> Scene {
 fn read_back(scene: &Scene) -> Scene {
     let bytes = glb::write(scene, &glb::Options::default()).unwrap();
     FileSet::new([("baked.glb", &bytes[..])])
-        .import(&ectome_mesh::Progress::new())
+        .import(&Progress::new())
         .unwrap()
 }
 
@@ -303,4 +304,33 @@ fn green_is_up_inside_whatever_lies_beside() {
     );
     assert!(up[1].abs_diff(128) > 8, "no slope: {up:?}");
     assert_ne!(beside_up, beside_down);
+}
+
+/// A ball that is wound inwards under a skin that looks outward, as after a rebuild: no texel misses, and normals are the ball's.
+#[test]
+fn a_source_inside_out_is_baked_as_if_turned() {
+    let ball = shapes::icosphere(1.0, 4);
+    let mut inward = ball.clone();
+    inward
+        .corners
+        .chunks_exact_mut(3)
+        .for_each(|c| c.swap(1, 2));
+    let (low, _) = UvStep::unwrap(Manner::Soft)
+        .apply(Scene::from(shapes::icosphere(1.0, 2)), &Progress::new())
+        .unwrap();
+    let maps = [Scene::from(ball), Scene::from(inward)].map(|source| {
+        let settings = BakeSettings::of(vec![Kind::NormalObject], 128);
+        let made = bake(&source, &low, &settings);
+        assert_eq!(made.report.misses_percent, 0.0);
+        (made.files[0].bytes.clone(), made.report.pieces_inside_out)
+    });
+    let [(as_it_is, none), (turned, one)] = maps;
+    assert_eq!((none, one), (0, 1));
+    let [a, b] =
+        [as_it_is, turned].map(|bytes| image::load_from_memory(&bytes).unwrap().into_rgb8());
+    let off = a
+        .pixels()
+        .zip(b.pixels())
+        .flat_map(|(a, b)| (0..3).map(move |k| a[k].abs_diff(b[k])));
+    assert!(off.max() <= Some(2));
 }

@@ -409,13 +409,20 @@ async fn made(app: &App, rows: &Rows, c: &Candidate) -> Result<Option<Made>, Fai
         on: true,
         there: baked(&p.name, None),
     });
-    let share = |off: f64| (1.0 - off) * 100.0;
+    let share = |off: Option<f64>| (1.0 - off.unwrap_or(0.0)) * 100.0;
     let (without, with) = (share(report.shading_without), share(report.shading_with));
+    let turned = match report.pieces_inside_out {
+        0 => String::new(),
+        1 => " A closed piece of the source is inside out and was baked as if turned.".to_owned(),
+        n => {
+            format!(" {n} closed pieces of the source are inside out and were baked as if turned.")
+        }
+    };
     Ok(Some(Made {
         maps: maps.collect(),
         packed: packed.collect(),
         says: format!(
-            "{} texels, {} each, in {}. {:.3} % missed. Rays looked up to {}.",
+            "{} texels, {} each, in {}. {:.3} % missed. Rays looked up to {}.{turned}",
             words::grouped(report.texels as u64),
             words::counted(u64::from(report.samples), "sample"),
             words::seconds(report.seconds_total),

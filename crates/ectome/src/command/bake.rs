@@ -223,6 +223,12 @@ impl Bake {
         }
         let report = &maps.report;
         output::json(report, Some(&self.out.join("bake.json")))?;
+        if report.pieces_inside_out > 0 {
+            remark!(
+                "ectome: {} closed pieces of the source are inside out and were baked as if turned",
+                report.pieces_inside_out
+            );
+        }
         for part in report.parts_with_misses.iter().take(8) {
             remark!(
                 "ectome: {}: rays of {} of {} texels met nothing, of {} faces from behind only",

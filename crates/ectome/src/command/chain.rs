@@ -104,6 +104,7 @@ impl Chain {
                 height_m,
                 gone,
                 shading_off: None,
+                look: None,
             };
             let result = TierResult::of(&brief, n, tier, &measured);
             say!(
