@@ -190,7 +190,8 @@ async fn a_heavy_mesh_goes_in_and_a_chain_under_budget_comes_out() {
         .nth(1)
         .and_then(|rest| rest.split("triangles").next()?.trim().parse().ok())
         .unwrap_or_else(|| panic!("{counts}"));
-    assert!(made <= target && made + 2 >= target, "{made} for {target}");
+    // Equal parts are cut once: a step takes two triangles of each.
+    assert!(made <= target && made + 8 >= target, "{made} for {target}");
     browser
         .until("!document.querySelector('.doing-line')")
         .await;
