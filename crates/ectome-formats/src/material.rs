@@ -47,18 +47,26 @@ pub struct Library {
     pub images: Vec<Image>,
 }
 
-/// What UVs are put through before they look a texture up: KHR_texture_transform of a slot, nothing without it.
+/// Further than this no picture is moved, turned or scaled on purpose: `f32` tells texels apart no more there.
+const FAR: f64 = 1e5;
+
+/// What UVs are put through before they look a texture up: KHR_texture_transform of a slot, nothing without it. A figure out of any
+/// reach counts as one that is not there.
 pub fn transform(slot: &Value) -> Affine2 {
     let moved = &slot["extensions"]["KHR_texture_transform"];
     let pair = |name: &str, or: f64| {
-        let one = |k: usize| moved[name][k].as_f64().unwrap_or(or) as f32;
+        let one = |k: usize| within(&moved[name][k]).unwrap_or(or) as f32;
         Vec2::new(one(0), one(1))
     };
     Affine2::from_scale_angle_translation(
         pair("scale", 1.0),
-        moved["rotation"].as_f64().unwrap_or(0.0) as f32,
+        within(&moved["rotation"]).unwrap_or(0.0) as f32,
         pair("offset", 0.0),
     )
+}
+
+fn within(value: &Value) -> Option<f64> {
+    value.as_f64().filter(|v| v.abs() <= FAR)
 }
 
 impl Library {

@@ -86,6 +86,15 @@ pub(crate) fn classes(library: &Library) -> Vec<u32> {
     library.materials.iter().map(class).collect()
 }
 
+/// How opacity counts (glTF 2.0, section 3.9.4): `MASK`, `BLEND`, or `OPAQUE` for all else.
+pub(crate) fn alpha_mode(material: &Value) -> &'static str {
+    match material["alphaMode"].as_str() {
+        Some("MASK") => "MASK",
+        Some("BLEND") => "BLEND",
+        _ => "OPAQUE",
+    }
+}
+
 /// True when a material shows any picture.
 pub(crate) fn has_texture(material: &Value) -> bool {
     match material {
@@ -188,7 +197,7 @@ impl Group {
 }
 
 fn key(material: &Value, but: &[&str]) -> Key {
-    let alpha = material["alphaMode"].as_str().unwrap_or("OPAQUE");
+    let alpha = alpha_mode(material);
     let mut extensions = material["extensions"].clone();
     if let Some(map) = extensions.as_object_mut() {
         map.retain(|name, _| !but.contains(&name.as_str()));
@@ -200,7 +209,7 @@ fn key(material: &Value, but: &[&str]) -> Key {
         extensions = Value::Null;
     }
     Key {
-        cutoff: (alpha == "MASK").then(|| material["alphaCutoff"].as_f64().unwrap_or(0.5)),
+        cutoff: (alpha == "MASK").then(|| material["alphaCutoff"].as_f64().unwrap_or(0.5).max(0.0)),
         alpha: alpha.to_owned(),
         both_sides: material["doubleSided"].as_bool().unwrap_or(false),
         extensions,

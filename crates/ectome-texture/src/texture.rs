@@ -179,7 +179,7 @@ impl Level {
         let place = |v: f32, n: usize, wrap: Wrap| {
             let v = v * n as f32 - 0.5;
             let low = v.floor();
-            let at = |k: i64| wrap.index(low as i64 + k, n);
+            let at = |k: i64| wrap.index((low as i64).saturating_add(k), n);
             (at(0), at(1), v - low)
         };
         let (x0, x1, fx) = place(uv.x, self.width, wrap[0]);
@@ -200,6 +200,22 @@ mod tests {
 
     fn bytes(list: &[[u8; 4]]) -> Vec<u8> {
         list.concat()
+    }
+
+    #[test]
+    fn places_far_beyond_any_picture_are_answered() {
+        let t = Texture::of(
+            2,
+            1,
+            &[0, 0, 0, 255, 255, 255, 255, 255],
+            Coding::Linear,
+            None,
+        );
+        let t = t.unwrap();
+        for far in [1e30, -1e30, f32::MAX, f32::INFINITY, f32::NAN] {
+            t.at(Vec2::splat(far));
+            t.over(Vec2::splat(far), 1.0);
+        }
     }
 
     #[test]

@@ -27,6 +27,9 @@ const PLAIN: Figures = Figures {
     emission: [0.0; 3],
 };
 
+/// No light is brighter: what a half float holds.
+const BRIGHTEST: f64 = 65_504.0;
+
 /// What goes with a bake.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Carried {
@@ -134,11 +137,15 @@ fn figures(scene: &Scene, number: Option<u32>) -> Figures {
     let pbr = &m["pbrMetallicRoughness"];
     let strength = &m["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"];
     let strength = strength.as_f64().unwrap_or(1.0);
-    let light = |k: usize| m["emissiveFactor"][k].as_f64().unwrap_or(0.0) * strength;
+    let light = |k: usize| {
+        let own = m["emissiveFactor"][k].as_f64().unwrap_or(0.0) * strength;
+        own.clamp(0.0, BRIGHTEST)
+    };
+    let share = |v: &Value| v.as_f64().unwrap_or(1.0).clamp(0.0, 1.0);
     Figures {
-        base: std::array::from_fn(|k| pbr["baseColorFactor"][k].as_f64().unwrap_or(1.0)),
-        roughness: pbr["roughnessFactor"].as_f64().unwrap_or(1.0),
-        metalness: pbr["metallicFactor"].as_f64().unwrap_or(1.0),
+        base: std::array::from_fn(|k| share(&pbr["baseColorFactor"][k])),
+        roughness: share(&pbr["roughnessFactor"]),
+        metalness: share(&pbr["metallicFactor"]),
         emission: std::array::from_fn(light),
     }
 }

@@ -6,6 +6,8 @@ use ectome_texture::{Coding, Texture, Wrap, used::mark_used};
 use glam::{Affine2, Vec2, Vec3, Vec4};
 use serde_json::Value;
 
+use crate::materials;
+
 /// What a source looks like.
 pub struct Looks {
     materials: Vec<Material>,
@@ -47,7 +49,7 @@ impl Looks {
     fn decoded(scene: &Scene, kinds: &[Kind], occlusion: bool) -> Self {
         let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
         let library = &scene.library;
-        let shines_through = |m: &Value| m["alphaMode"].as_str().is_some_and(|a| a != "OPAQUE");
+        let shines_through = |m: &Value| materials::alpha_mode(m) != "OPAQUE";
         // Rays ask what is transparent, whatever is baked.
         let (colours, bumps) = (
             asks(&[Kind::BaseColour, Kind::Opacity])
