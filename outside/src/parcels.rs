@@ -34,6 +34,7 @@ pub fn made(scene: Scene, delivery: Delivery, formats: &[&str]) -> Parcel {
     };
     let order = Order {
         collision: None,
+        beside: None,
         asset: "skerry light".to_owned(),
         brief: &brief,
         notice: Some("By nobody.".to_owned()),

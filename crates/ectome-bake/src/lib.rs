@@ -66,8 +66,9 @@ mod target;
 mod tile;
 
 pub use again::Before;
+pub use ectome_texture::{Alpha, Material, Slot};
 pub use kind::Kind;
 pub use run::{BakeError, Baked, Map, bake, bake_again};
 pub use settings::{Directions, Matching, Reach, ReachBall, Settings};
-pub use source::{Material, Slot, Source};
+pub use source::Source;
 pub use state::{Counts, State};

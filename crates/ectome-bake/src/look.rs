@@ -78,7 +78,8 @@ impl<'a> Looker<'a> {
     /// True where a face is transparent at a point on it, so that rays go on through.
     pub fn lets_through(&self, face: u32, point: Vec3, footprint: f32) -> bool {
         let material = self.material(face);
-        material.transparent && self.opacity(&self.placed(face, point), footprint) < material.cutoff
+        material.alpha.counts()
+            && self.opacity(&self.placed(face, point), footprint) < material.alpha.cutoff()
     }
 
     /// True when any face of the source is of a transparent material.
@@ -88,7 +89,7 @@ impl<'a> Looker<'a> {
             !r.faces.is_empty()
                 && (r.material)
                     .and_then(|m| self.source.materials.get(m as usize))
-                    .is_some_and(|m| m.transparent)
+                    .is_some_and(|m| m.alpha.counts())
         })
     }
 
@@ -166,7 +167,7 @@ impl<'a> Looker<'a> {
     }
 
     pub fn opacity(&self, seen: &Seen, footprint: f32) -> f32 {
-        if self.material(seen.face).transparent {
+        if self.material(seen.face).alpha.counts() {
             self.base(seen, footprint).w
         } else {
             1.0

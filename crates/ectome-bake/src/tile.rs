@@ -273,7 +273,7 @@ impl Plan<'_> {
     fn passes(&self, low: usize, hit: u32, point: Vec3, footprint: f32) -> bool {
         match self.keeps_opacity.get(low) {
             None => self.looker.lets_through(hit, point, footprint),
-            Some(&keeps) => self.looker.material(hit).transparent != keeps,
+            Some(&keeps) => self.looker.material(hit).alpha.counts() != keeps,
         }
     }
 

@@ -22,13 +22,11 @@
 //! | [`seam_drift`] | how far the ends of UV islands have moved |
 //! | [`density`] | how many texels the surface gets |
 //! | [`normals`] | how far the shading normals have turned |
-//! | [`colour`] | how different two colours look |
-//! | [`look`] | how alike two surfaces look: colour and coverage |
+//! | [`look`] | how alike pictures of one thing look: colour, coverage, mirrored light |
 //! | [`ssim`] | how alike two pictures look |
 //! | [`outline`] | how well the outlines agree, seen from all around |
 //! | [`report`] | all of it, with the names that outsiders rely on |
 
-pub mod colour;
 pub mod density;
 pub mod deviation;
 mod error;

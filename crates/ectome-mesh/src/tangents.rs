@@ -66,8 +66,13 @@ impl Geometry for Corners<'_> {
 /// Tangents of a mesh of triangles at each corner, with the sign of the bitangent: by MikkTSpace, on its first UVs and the
 /// given shading normals, one a corner.
 pub fn of(mesh: &Mesh, normals: &[Vec3]) -> Vec<Vec4> {
+    on(mesh, normals, 0)
+}
+
+/// The same on another UV set.
+pub fn on(mesh: &Mesh, normals: &[Vec3], set: usize) -> Vec<Vec4> {
     let default = vec![Vec4::new(1.0, 0.0, 0.0, 1.0); normals.len()];
-    let Some(uvs) = mesh.uv_sets.first() else {
+    let Some(uvs) = mesh.uv_sets.get(set) else {
         return default;
     };
     let mut corners = Corners {

@@ -20,6 +20,9 @@ impl Artefact {
     pub const OUTLINE: &'static str = "outline";
     /// The worst view of shading, PNG: [`Artefact::SOURCE`], [`Artefact::RESULT`], [`Artefact::DIFFERENCE`].
     pub const SHADING: &'static str = "shading";
+    /// The worst view of each figure of the look, PNG, named after the figure and [`Artefact::SOURCE`], [`Artefact::RESULT`] or
+    /// [`Artefact::DIFFERENCE`], such as `colour_source`.
+    pub const LOOK: &'static str = "look";
     /// The deviation at each point, GLB: of [`Artefact::SOURCE`] and [`Artefact::RESULT`].
     pub const FIELD: &'static str = "field";
     /// A map, PNG, each under its name.

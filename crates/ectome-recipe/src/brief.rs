@@ -2,7 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{SheetsAs, far_end::MadeAs, maps::Packed, parcel::delivery::Delivery};
+use crate::{
+    SheetsAs, far_end::MadeAs, look_limits::LookLimits, maps::Packed, parcel::delivery::Delivery,
+};
 use thiserror::Error;
 
 /// One level of detail and what it must keep to.
@@ -70,6 +72,9 @@ pub struct Brief {
     /// How the files of a parcel are made.
     #[serde(default, skip_serializing_if = "Delivery::is_default")]
     pub delivery: Delivery,
+    /// How far tiers may look different from their source.
+    #[serde(default, skip_serializing_if = "LookLimits::is_default")]
+    pub look: LookLimits,
     /// Pictures that hold several maps, a channel each.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packed: Vec<Packed>,
@@ -310,6 +315,9 @@ impl Brief {
                 FORMATS.join(", ")
             ));
         }
+        if let Some(fault) = self.look.fault() {
+            return Some(fault);
+        }
         if let Some(fault) = self.delivery.fault() {
             return Some(fault);
         }
@@ -379,6 +387,10 @@ mod tests {
     #[case(
         "name = \"x\"\n[delivery]\nindex_bits = 8\n[[tier]]\ntriangles = 9\n",
         "16 or 32"
+    )]
+    #[case(
+        "name = \"x\"\n[[tier]]\ntriangles = 9\n[look]\nshine_percent = 0.0\n",
+        "above 0 for shine"
     )]
     #[case("name = \"x\"\nsuffix = \"/\"\n[[tier]]\ntriangles = 9\n", "letters")]
     #[case(

@@ -1,5 +1,6 @@
 //! Tiers against their limits.
 
+use ectome_compare::look::Look;
 use serde::{Deserialize, Serialize};
 
 use crate::{Brief, ErrorCurve, Judgement, Measured, Tier};
@@ -86,6 +87,9 @@ pub struct TierResult {
     /// Pixels the outline is off at the tier's nearest distance, where it was compared.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub outline_px: Option<f64>,
+    /// How alike it looks as large as it is seen at that distance, where that was compared.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub look: Option<Look>,
     /// The verdict in words.
     #[serde(default)]
     pub says: String,
@@ -102,6 +106,7 @@ impl TierResult {
             switch_distance_m: brief.switch_distance_m(m.deviation_max_m),
             verdict: judgement.standing,
             outline_px: judgement.outline_px,
+            look: m.look(brief, tier),
             says: judgement.sentence(),
         }
     }

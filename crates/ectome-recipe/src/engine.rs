@@ -274,10 +274,11 @@ impl<'a> Run<'a> {
             }
             out.cut = out.cut.or(held.cut);
             out.proof = out.proof.or(held.proof);
-            if let (Some(proof), Some((views, maps, look))) = (&mut out.proof, out.shading.take()) {
+            if let (Some(proof), Some((views, maps, looks))) = (&mut out.proof, out.shading.take())
+            {
                 proof.shading = views;
                 proof.maps = Some(maps);
-                proof.look = Some(look);
+                proof.looks = looks;
             }
             let own: Vec<&str> = out.artefacts.iter().map(|a| a.kind).collect();
             let held = artefacts.into_iter().filter(|a| !own.contains(&a.kind));

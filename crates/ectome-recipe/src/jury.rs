@@ -6,9 +6,9 @@ use std::sync::OnceLock;
 
 use ectome_compare::{CompareError, Judge};
 use ectome_formats::Scene;
-use ectome_raster::{Finish, Picture};
+use ectome_raster::Picture;
 
-use crate::shading;
+use crate::{maps::Looks, shading, sight::Sight};
 
 /// The judge of a source, and pictures of it.
 pub struct Jury {
@@ -16,6 +16,10 @@ pub struct Jury {
     pub(crate) judge: Judge,
     /// The source from the directions in which shading is compared: with its own materials, and as clay.
     shaded: [OnceLock<Vec<Picture>>; 2],
+    /// How the source looks.
+    looks: OnceLock<Looks>,
+    /// The source as a player sees it.
+    seen: OnceLock<Sight>,
     triangles: usize,
 }
 
@@ -25,6 +29,8 @@ impl Jury {
         Ok(Self {
             judge: Judge::of(&source.mesh)?,
             shaded: Default::default(),
+            looks: OnceLock::new(),
+            seen: OnceLock::new(),
             triangles: source.mesh.triangle_count(),
         })
     }
@@ -43,9 +49,22 @@ impl Jury {
     }
 
     /// The source as it is shaded with its own materials, or as clay.
-    pub(crate) fn shaded(&self, source: &Scene, as_clay: bool, surfaces: &[Finish]) -> &[Picture] {
-        self.shaded[usize::from(as_clay)]
-            .get_or_init(|| shading::pictures(source, source, surfaces))
+    pub(crate) fn shaded(&self, source: &Scene, as_clay: bool) -> &[Picture] {
+        self.shaded[usize::from(as_clay)].get_or_init(|| {
+            let looks = self.looks(source);
+            shading::pictures(source, source, looks, &shading::style(as_clay))
+        })
+    }
+
+    /// The source as a player sees it.
+    pub(crate) fn seen(&self, source: &Scene) -> &Sight {
+        self.seen
+            .get_or_init(|| Sight::of(source, self.looks(source)))
+    }
+
+    /// How the source looks in pictures.
+    pub(crate) fn looks(&self, source: &Scene) -> &Looks {
+        self.looks.get_or_init(|| Looks::as_drawn(source))
     }
 
     /// Triangles of the source: what is kept of it takes about 150 bytes for each.

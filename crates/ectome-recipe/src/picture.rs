@@ -2,10 +2,10 @@
 
 use ectome_formats::Scene;
 use ectome_mesh::Glimpse;
-use ectome_raster::{Camera, Finish, Texture, render};
-use ectome_texture::Coding;
+use ectome_raster::{Backs, Camera, Light, Style, render};
 use glam::Vec3;
-use rayon::prelude::*;
+
+use crate::maps::Looks;
 
 /// Linear grey of faces without a material.
 pub(crate) const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
@@ -13,68 +13,33 @@ pub(crate) const PLAIN: [f32; 3] = [0.46, 0.47, 0.45];
 /// Size of the picture of a result, in pixels.
 pub(crate) const RESULT: (u32, u32) = (320, 240);
 
+/// How pictures for lists are drawn.
+pub(crate) const STUDIO: Style = Style {
+    light: Light::Studio,
+    clay: false,
+    relief: true,
+    backs: Backs::Shown,
+    plain: Vec3::from_array(PLAIN),
+};
+
 /// Renders a scene of triangles as a PNG with a transparent ground.
 pub fn png(scene: &Scene, width: u32, height: u32) -> Vec<u8> {
     let camera = Camera::fitting(&scene.mesh, width as usize, height as usize);
-    let picture = render(&scene.mesh, &surfaces(scene), &camera, PLAIN);
+    let looks = Looks::colours(scene);
+    let picture = render(&scene.mesh, &looks.surfaces(&[]), &camera, &STUDIO);
     encode(width, height, &picture.pixels.concat())
-}
-
-/// How the materials of a scene look, its pictures decoded.
-pub(crate) fn surfaces(scene: &Scene) -> Vec<Finish> {
-    (0..scene.library.materials.len() as u32)
-        .into_par_iter()
-        .map(|m| surface(scene, m))
-        .collect()
-}
-
-fn surface(scene: &Scene, material: u32) -> Finish {
-    let library = &scene.library;
-    let [r, g, b, opacity] = library.base_colour(material);
-    let decoded = |image: usize| {
-        let rgb = image::load_from_memory(&library.images[image].bytes).ok()?;
-        Some(rgb.into_rgba8())
-    };
-    let size = |(w, h): (u32, u32)| (w as usize, h as usize);
-    let texture = library
-        .base_colour_image(material)
-        .and_then(|(image, set)| {
-            let rgb = decoded(image)?;
-            let (w, h) = size(rgb.dimensions());
-            Some((Texture::of(w, h, rgb.as_raw(), Coding::Srgb, None)?, set))
-        });
-    let normal = library
-        .normal_image(material)
-        .and_then(|(image, set, strength)| {
-            let rgb = decoded(image)?;
-            let (w, h) = size(rgb.dimensions());
-            Some((
-                Texture::of(w, h, rgb.as_raw(), Coding::Linear, None)?,
-                set,
-                strength,
-            ))
-        });
-    let json = &library.materials[material as usize];
-    Finish {
-        colour: Vec3::new(r, g, b),
-        texture,
-        moved: ectome_formats::material::transform(
-            &json["pbrMetallicRoughness"]["baseColorTexture"],
-        ),
-        opacity,
-        cutoff: match json["alphaMode"].as_str() {
-            Some("MASK") => Some(json["alphaCutoff"].as_f64().unwrap_or(0.5) as f32),
-            Some("BLEND") => Some(0.5),
-            _ => None,
-        },
-        normal,
-        ..Finish::default()
-    }
 }
 
 /// A glimpse of work as a PNG.
 pub fn of_glimpse(glimpse: &Glimpse) -> Vec<u8> {
     encode(glimpse.width, glimpse.height, &glimpse.rgba)
+}
+
+/// The colour of a difference in pictures: 0 is light, 1 dark.
+pub(crate) fn as_difference(off: f32) -> [u8; 3] {
+    let off = off.clamp(0.0, 1.0);
+    let mix = |from: f32, to: f32| (from + (to - from) * off) as u8;
+    [mix(231.0, 68.0), mix(226.0, 12.0), mix(211.0, 0.0)]
 }
 
 /// RGBA bytes as a PNG.

@@ -3,10 +3,10 @@
 //! Everything here is in millimetres, in texels of a texture of 2048 or without a unit, so that one proof serves
 //! every brief: pixels at a distance follow from the brief's screen.
 
-use ectome_compare::{Details, Report, deviation, look::Look, outline, ssim};
+use ectome_compare::{Details, Report, deviation, look::AtSize, outline, ssim};
 use ectome_formats::{Scene, glb};
 use ectome_mesh::{Mesh, nearest};
-use ectome_raster::{Finish, Picture};
+use ectome_raster::{Picture, Style};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -15,9 +15,11 @@ use crate::{
     EngineError,
     artefact::Artefact,
     jury::Jury,
+    maps::Looks,
     measured::part_at,
     picture,
-    shading::{SHADED, eyes, pictures},
+    shading::{SHADED, eyes, pictures, style},
+    sight::{Seen, Sight},
 };
 
 /// The most triangles a source is shown with when a field is laid over it.
@@ -129,10 +131,9 @@ pub struct Proof {
     /// What its maps give back, where it has some.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub maps: Option<MapsProof>,
-    /// How alike source and result look with all their materials, lit, from those directions: colour and coverage. Not there in proofs
-    /// of before it was measured.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub look: Option<Look>,
+    /// How alike source and result look with all their materials, by the size at which they are seen; empty where it was not measured.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub looks: Vec<AtSize>,
     /// Mean angle between shading normals, in degrees.
     pub normals_mean_degrees: f64,
     /// The UV map, where both have one.
@@ -181,6 +182,8 @@ pub struct Pictures {
     pub outline: Vec<u8>,
     /// The worst view of shading: source, result, and how they differ.
     pub shading: [Vec<u8>; 3],
+    /// The worst view of each figure of the look; see [`Artefact::LOOK`].
+    pub look: Vec<Artefact>,
     /// The deviation at each point of the source.
     pub source_field: Vec<u8>,
     /// The deviation at each point of the result.
@@ -193,7 +196,7 @@ impl Pictures {
         const SOURCE: &str = Artefact::SOURCE;
         const RESULT: &str = Artefact::RESULT;
         let [source, result, difference] = self.shading;
-        vec![
+        let mut list = vec![
             Artefact::new(Artefact::PICTURE, self.result),
             Artefact::new(Artefact::OUTLINE, self.outline),
             Artefact::one_of(Artefact::SHADING, SOURCE, source),
@@ -201,7 +204,9 @@ impl Pictures {
             Artefact::one_of(Artefact::SHADING, Artefact::DIFFERENCE, difference),
             Artefact::one_of(Artefact::FIELD, SOURCE, self.source_field),
             Artefact::one_of(Artefact::FIELD, RESULT, self.result_field),
-        ]
+        ];
+        list.extend(self.look);
+        list
     }
 }
 
@@ -258,7 +263,14 @@ pub(crate) fn prove(
                 .collect(),
         }
     };
-    let shaded = shade(high, jury, low);
+    // Most results wear their source's materials: those are decoded once.
+    let is_dressed_anew = high.library != low.library;
+    let own = is_dressed_anew.then(|| Looks::as_drawn(low));
+    let looks = own.as_ref().unwrap_or_else(|| jury.looks(high));
+    let of_high = jury.shaded(high, is_dressed_anew);
+    // What was dressed anew has other materials than its source, so that only their shapes can be compared: as clay.
+    let shaded = shade(high, of_high, (low, looks), is_dressed_anew);
+    let seen = jury.seen(high).beside(low, looks);
     let low_surface = nearest::SurfaceIndex::of(&low.mesh);
     let mm = |list: Vec<f32>| list.into_iter().map(|m| m * 1e3).collect::<Vec<f32>>();
     let there = mm(deviation::at_points(shown, &low_surface));
@@ -276,7 +288,7 @@ pub(crate) fn prove(
             back: way(&details.back),
             shading: shaded.views,
             maps: shaded.maps,
-            look: Some(shaded.look),
+            looks: seen.looks,
             normals_mean_degrees: report.normal_deviation_mean_degrees,
             uvs: uvs(report, details),
             materials: used.len(),
@@ -287,6 +299,7 @@ pub(crate) fn prove(
             result: picture::png(low, picture::RESULT.0, picture::RESULT.1),
             outline,
             shading: shaded.worst,
+            look: seen.artefacts,
             source_field: glb::field(shown, FIELD, &there)?,
             result_field: glb::field(&low.mesh, FIELD, &back)?,
         },
@@ -334,16 +347,7 @@ fn outline_picture(high: &Mesh, low: &Mesh, direction: Vec3) -> Vec<u8> {
     picture::encode(OUTLINED as u32, OUTLINED as u32, &rgba)
 }
 
-/// How alike pictures of both look, view by view.
-fn look(of_high: &[Picture], of_low: &[Picture]) -> Look {
-    let views: Vec<[&[[u8; 4]]; 2]> = (of_high.iter().zip(of_low))
-        .map(|(a, b)| [&a.pixels[..], &b.pixels[..]])
-        .collect();
-    Look::of(&views)
-}
-
 struct Shaded {
-    look: Look,
     views: Vec<ShadingView>,
     maps: Option<MapsProof>,
     worst: [Vec<u8>; 3],
@@ -356,65 +360,29 @@ pub(crate) struct Dressed {
     /// What the maps give back.
     pub maps: MapsProof,
     /// How alike they look with all their materials.
-    pub look: Look,
-    /// The worst view, as it is kept.
+    pub looks: Vec<AtSize>,
+    /// The worst views, as they are kept.
     pub artefacts: Vec<Artefact>,
 }
 
-/// Compares a scene with maps and its source, both as clay, each with its own normal maps.
+/// Compares a scene with maps and its source: as clay, each with its own normal maps, and as a player sees them.
 pub(crate) fn dressed(high: &Scene, low: &Scene) -> Dressed {
-    let of_high = pictures(high, high, &clay(high));
-    let shaded = shade_as(high, &of_high, low, &clay(low), true);
-    let of_high = pictures(high, high, &picture::surfaces(high));
+    let [of_high, of_low] = [high, low].map(Looks::as_drawn);
+    let clay = pictures(high, high, &of_high, &style(true));
+    let shaded = shade(high, &clay, (low, &of_low), true);
+    let Seen { looks, artefacts } = Sight::of(high, &of_high).beside(low, &of_low);
     let [source, result, difference] = shaded.worst;
+    let mut all = vec![
+        Artefact::one_of(Artefact::SHADING, Artefact::SOURCE, source),
+        Artefact::one_of(Artefact::SHADING, Artefact::RESULT, result),
+        Artefact::one_of(Artefact::SHADING, Artefact::DIFFERENCE, difference),
+    ];
+    all.extend(artefacts);
     Dressed {
         views: shaded.views,
         maps: shaded.maps.unwrap_or_default(),
-        look: look(&of_high, &pictures(high, low, &picture::surfaces(low))),
-        artefacts: vec![
-            Artefact::one_of(Artefact::SHADING, Artefact::SOURCE, source),
-            Artefact::one_of(Artefact::SHADING, Artefact::RESULT, result),
-            Artefact::one_of(Artefact::SHADING, Artefact::DIFFERENCE, difference),
-        ],
-    }
-}
-
-/// The materials of a scene in one colour.
-fn clay(scene: &Scene) -> Vec<Finish> {
-    let one = |s: Finish| Finish {
-        colour: Vec3::splat(0.5),
-        clay: true,
-        ..s
-    };
-    picture::surfaces(scene).into_iter().map(one).collect()
-}
-
-/// Renders both from the same places under the same light and compares them. What was dressed anew has other materials than
-/// its source, so that only their shapes can be compared: as clay.
-fn shade(high: &Scene, jury: &Jury, low: &Scene) -> Shaded {
-    let as_clay = high.library.materials != low.library.materials;
-    let (own, other) = if as_clay {
-        (clay(high), clay(low))
-    } else {
-        let surfaces = picture::surfaces(high);
-        (surfaces.clone(), surfaces)
-    };
-    let has_maps = as_clay && other.iter().any(|s| s.normal.is_some());
-    let shaded = shade_as(
-        high,
-        jury.shaded(high, as_clay, &own),
-        low,
-        &other,
-        has_maps,
-    );
-    if !as_clay {
-        return shaded;
-    }
-    let of_high = jury.shaded(high, false, &picture::surfaces(high));
-    let of_low = pictures(high, low, &picture::surfaces(low));
-    Shaded {
-        look: look(of_high, &of_low),
-        ..shaded
+        looks,
+        artefacts: all,
     }
 }
 
@@ -444,14 +412,15 @@ fn at_outline(a: &Picture, b: &Picture) -> Vec<bool> {
     grown(&rows, w, h, &|i| i / w)
 }
 
-fn shade_as(
+/// Renders a result from the places of its source's pictures, under the same light, and compares them. As clay, it is said what its normal maps
+/// give back.
+fn shade(
     high: &Scene,
     of_high: &[Picture],
-    low: &Scene,
-    surfaces: &[Finish],
-    has_maps: bool,
+    (low, looks): (&Scene, &Looks),
+    as_clay: bool,
 ) -> Shaded {
-    let of_low = pictures(high, low, surfaces);
+    let of_low = pictures(high, low, looks, &style(as_clay));
     let pictures: Vec<(Vec3, [&Picture; 2])> = eyes()
         .zip(of_high.iter().zip(&of_low))
         .map(|(eye, (a, b))| (eye, [a, b]))
@@ -468,12 +437,13 @@ fn shade_as(
             similarity: *similarity,
         })
         .collect();
-    let maps = has_maps.then(|| {
-        let bare: Vec<Finish> = (surfaces.iter().cloned())
-            .map(|s| Finish { normal: None, ..s })
-            .collect();
+    let maps = (as_clay && looks.has_relief()).then(|| {
+        let bare = Style {
+            relief: false,
+            ..style(as_clay)
+        };
         let n = pictures.len().max(1) as f64;
-        let plain = self::pictures(high, low, &bare);
+        let plain = self::pictures(high, low, looks, &bare);
         let without: f64 = (pictures.par_iter().zip(&plain))
             .map(|((_, [a, _]), plain)| 1.0 - similarity(a, plain).0)
             .sum();
@@ -505,12 +475,7 @@ fn shade_as(
             png(&difference(a, b, &compared[i].1)),
         ]
     });
-    Shaded {
-        look: look(of_high, &of_low),
-        views,
-        maps,
-        worst,
-    }
+    Shaded { views, maps, worst }
 }
 
 /// Structural similarity over the pixels that either covers, and its map.
@@ -540,9 +505,8 @@ fn difference(a: &Picture, b: &Picture, map: &[f32]) -> Vec<u8> {
     (0..map.len())
         .flat_map(|i| {
             let alpha = a.pixels[i][3].max(b.pixels[i][3]);
-            let off = (1.0 - map[i]).clamp(0.0, 1.0);
-            let mix = |from: f32, to: f32| (from + (to - from) * off) as u8;
-            [mix(231.0, 68.0), mix(226.0, 12.0), mix(211.0, 0.0), alpha]
+            let [r, g, b] = picture::as_difference(1.0 - map[i]);
+            [r, g, b, alpha]
         })
         .collect()
 }
@@ -603,7 +567,7 @@ mod tests {
         let seen = dressed(&high, &low);
         let measured = Measured {
             triangles: 2,
-            look: Some(seen.look),
+            looks: seen.looks.clone(),
             ..Measured::default()
         };
         let brief = Brief::from_toml("name = \"x\"\n[[tier]]\ntriangles = 100\n").unwrap();
@@ -615,7 +579,11 @@ mod tests {
         let names: Vec<&str> = over.filter_map(|r| r.says.split(' ').next()).collect();
         assert_eq!(names.join(" "), fails, "{}", verdict.sentence());
         if fails.is_empty() {
-            assert_eq!((seen.look.colour_mean, seen.look.coverage_off), (0.0, 0.0));
+            let look = seen.looks[0].look;
+            assert_eq!(
+                (look.colour_mean, look.coverage_off(), look.shine),
+                (0.0, 0.0, 0.0)
+            );
         }
     }
 }

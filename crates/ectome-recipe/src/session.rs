@@ -339,7 +339,8 @@ impl Session {
         let measured = (&made.measured, &made.details);
         let mut proven = prove(self.judged(), jury, shown, &made.scene, measured)?;
         if self.origin.as_ref().is_some_and(|o| o.is_skin) {
-            proven.proof.look = None;
+            proven.proof.looks.clear();
+            proven.pictures.look.clear();
         }
         progress.at(1.0)?;
         let report = CutReport {

@@ -1,10 +1,10 @@
 //! The pictures in which shading is compared.
 
 use ectome_formats::Scene;
-use ectome_raster::{Camera, Finish, Picture, render_each};
+use ectome_raster::{Camera, Picture, Style, render_each};
 use glam::Vec3;
 
-use crate::picture;
+use crate::{maps::Looks, picture};
 
 /// Edge of the pictures that shading is compared in, in pixels.
 pub(crate) const SHADED: usize = 320;
@@ -19,7 +19,21 @@ pub(crate) fn eyes() -> impl Iterator<Item = Vec3> {
 }
 
 /// A scene from all directions in which shading is compared, from where `framed` fills the pictures.
-pub(crate) fn pictures(framed: &Scene, scene: &Scene, surfaces: &[Finish]) -> Vec<Picture> {
-    let cameras = eyes().map(|eye| Camera::from_direction(&framed.mesh, eye, SHADED, SHADED));
-    render_each(&scene.mesh, surfaces, cameras, picture::PLAIN)
+pub(crate) fn pictures(
+    framed: &Scene,
+    scene: &Scene,
+    looks: &Looks,
+    style: &Style,
+) -> Vec<Picture> {
+    let camera = |eye| Camera::from_direction(&framed.mesh, eye, SHADED, SHADED);
+    let cameras: Vec<Camera> = eyes().map(camera).collect();
+    render_each(&scene.mesh, &looks.surfaces(&[]), &cameras, style)
+}
+
+/// As it is, or as clay.
+pub(crate) fn style(as_clay: bool) -> Style {
+    Style {
+        clay: as_clay,
+        ..picture::STUDIO
+    }
 }

@@ -3,6 +3,7 @@
 use crate::{
     Brief, SheetsAs, Tier,
     far_end::MadeAs,
+    look_limits::LookLimits,
     parcel::delivery::{Delivery, Geometry, Objects, Pictures, Pivot},
 };
 
@@ -115,6 +116,7 @@ pub fn starting() -> Vec<Brief> {
                 outline_px: CARD_OUTLINES * outline_px,
             });
             list.push(Brief {
+                look: LookLimits::default(),
                 name: format!("{target}, {kind}"),
                 screen_height_px: height,
                 vertical_fov_deg: fov,

@@ -1,6 +1,6 @@
 //! A tier judged against its brief, in words.
 
-use ectome_compare::look::Look;
+use ectome_compare::look::{self, AtSize, Look};
 use serde::{Deserialize, Serialize};
 
 use crate::{
@@ -27,8 +27,10 @@ pub struct Measured {
     pub gone: Vec<String>,
     /// How far shading is off with maps, and without them, as shares; `None` without maps.
     pub shading_off: Option<[f64; 2]>,
-    /// How alike it looks with all its materials, where that was measured.
-    pub look: Option<Look>,
+    /// Diagonal of the box around the source, in metres: it fills so much of a screen at most.
+    pub diagonal_m: f64,
+    /// How alike it looks with all its materials, by the size at which it is seen; empty where that was not measured.
+    pub looks: Vec<AtSize>,
 }
 
 impl Measured {
@@ -66,8 +68,18 @@ impl Measured {
             height_m: f64::from(high[1] - low[1]),
             gone: report.map(|r| r.gone.clone()).unwrap_or_default(),
             shading_off: proof.and_then(|p| p.maps).map(|m| [m.with(), m.without]),
-            look: proof.and_then(|p| p.look),
+            diagonal_m: (0..3)
+                .map(|k| f64::from(high[k] - low[k]).powi(2))
+                .sum::<f64>()
+                .sqrt(),
+            looks: proof.map(|p| p.looks.clone()).unwrap_or_default(),
         }
+    }
+
+    /// How alike it looks as large as tier `tier` of a brief is seen, where that was measured.
+    pub fn look(&self, brief: &Brief, tier: &Tier) -> Option<Look> {
+        let pixel_m = brief.pixel_m(brief.nearest_m(tier, self.height_m));
+        look::at(&self.looks, self.diagonal_m / pixel_m).map(|s| s.look)
     }
 }
 
@@ -171,8 +183,8 @@ impl Judgement {
                 remedy: String::new(),
             });
         }
-        if let Some(look) = m.look {
-            requirements.extend(looks(number, &look));
+        if let Some(look) = m.look(brief, tier) {
+            requirements.extend(brief.look.judge(number, &look));
         }
         if !m.gone.is_empty() {
             requirements.push(Requirement {
@@ -204,54 +216,6 @@ impl Judgement {
         };
         format!("{}. {end}.", found.join(". "))
     }
-}
-
-/// Colours may differ by this at most, as a mean over what both cover (CIEDE2000). Sound tiers of the demo differ by up to 5.4 (a kettle of
-/// 300 triangles), a tier in another paint by 40.
-const COLOUR: f64 = 10.0;
-/// So large a share of what the source covers may one cover and the other not. Sound tiers of the demo differ by up to 4 %, leaves that turned
-/// solid by 60.
-const COVERAGE: f64 = 0.2;
-
-/// Colour and coverage, each where it says something.
-fn looks(number: usize, look: &Look) -> Vec<Requirement> {
-    let standing = |have: f64, most: f64| {
-        if have > most {
-            Standing::Over
-        } else {
-            Standing::Pass
-        }
-    };
-    let one = |have: f64, most: f64, says: String, remedy: String| Requirement {
-        standing: standing(have, most),
-        says,
-        remedy: if have > most { remedy } else { String::new() },
-    };
-    let percent = |share: f64| share * 100.0;
-    vec![
-        one(
-            look.colour_mean,
-            COLOUR,
-            format!("Colour {:.1} off, limit {COLOUR}", look.colour_mean),
-            format!(
-                "LOD{number} looks another colour: its worst twentieth is {:.0} off. Look at it beside its source on the Proof step, and bake its base colour.",
-                look.colour_worst
-            ),
-        ),
-        one(
-            look.coverage_off,
-            COVERAGE,
-            format!(
-                "Coverage {:.1} % off, limit {:.0} %",
-                percent(look.coverage_off),
-                percent(COVERAGE)
-            ),
-            format!(
-                "What LOD{number} covers and its source does not, or the other way about, is {:.0} % of the source. Where leaves or panes turned solid, keep their materials apart; else give it more triangles.",
-                percent(look.coverage_off)
-            ),
-        ),
-    ]
 }
 
 /// The first of some names, and how many more there are.

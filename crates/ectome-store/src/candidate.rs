@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use ectome_recipe::{
     Artefact, Brief, CutReport, Faces, LoopChoice, Measured, Proof, Recipe, Target, UvReport,
-    UvStep, maps::BakeSettings, merge::MergeSettings, step::BroughtFile,
+    UvStep, maps::BakeSettings, merge::MergeSettings, sight, step::BroughtFile,
 };
 use sqlx::{Row, mysql::MySqlRow};
 
@@ -78,16 +78,27 @@ pub struct PictureBlobs {
     pub outline: String,
     /// The worst view of shading: source, result, difference, PNG.
     pub shading: [String; 3],
+    /// The worst view of each figure of the look: source, result, difference, PNG. Empty where the look was not compared.
+    pub look: Vec<LookBlobs>,
     /// The deviation over the source, GLB.
     pub source_field: String,
     /// The deviation over the result, GLB.
     pub result_field: String,
 }
 
+/// The blobs of the pictures of a figure of the look.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct LookBlobs {
+    /// The figure's word.
+    pub figure: &'static str,
+    /// Source, result, difference.
+    pub pictures: [String; 3],
+}
+
 impl PictureBlobs {
     /// Those among what is kept beside a candidate; `None` unless all are there.
     fn among(artefacts: &Artefacts) -> Option<Self> {
-        let one = |kind, which| artefacts.one_of(kind, which).map(str::to_owned);
+        let one = |kind, which: &str| artefacts.one_of(kind, which).map(str::to_owned);
         let shading = |which| one(Artefact::SHADING, which);
         Some(Self {
             outline: one(Artefact::OUTLINE, "")?,
@@ -96,6 +107,15 @@ impl PictureBlobs {
                 shading(Artefact::RESULT)?,
                 shading(Artefact::DIFFERENCE)?,
             ],
+            look: (sight::FIGURES.into_iter())
+                .filter_map(|figure| {
+                    let [a, b, c] = sight::names(figure).map(|n| one(Artefact::LOOK, &n));
+                    Some(LookBlobs {
+                        figure,
+                        pictures: [a?, b?, c?],
+                    })
+                })
+                .collect(),
             source_field: one(Artefact::FIELD, Artefact::SOURCE)?,
             result_field: one(Artefact::FIELD, Artefact::RESULT)?,
         })

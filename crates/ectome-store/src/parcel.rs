@@ -1,13 +1,14 @@
 //! Parcels: what was handed over, kept with its day, brief, verdict and files.
 
 use ectome_recipe::{
-    Artefact, Brief, TierResult,
+    Artefact, Brief,
     parcel::{
         self, Map,
         files::File,
         names,
         sheet::{About, Provenance, Sheet},
     },
+    sight,
 };
 use sqlx::{Row, mysql::MySqlRow};
 
@@ -114,6 +115,7 @@ impl ParcelTask {
             maps: self.maps.clone(),
             high: None,
             collision: None,
+            beside: None,
         }
     }
 }
@@ -369,9 +371,12 @@ impl Store {
                 (Artefact::SHADING, Artefact::RESULT),
                 (Artefact::SHADING, Artefact::DIFFERENCE),
             ];
+            let named = looks.map(|(kind, which)| (kind, which.to_owned()));
+            let of_look = sight::FIGURES.into_iter().flat_map(sight::names);
+            let of_look = of_look.map(|which| (Artefact::LOOK, which));
             let mut own = Vec::new();
-            for (kind, which) in looks {
-                if let Some(blob) = artefacts.one_of(kind, which) {
+            for (kind, which) in named.into_iter().chain(of_look) {
+                if let Some(blob) = artefacts.one_of(kind, &which) {
                     let bytes = self.blobs.open(blob).await?.to_vec();
                     own.push(Artefact::one_of(kind, which, bytes));
                 }
@@ -383,7 +388,7 @@ impl Store {
             let measured = candidate.measured(&parcel.brief, &asset);
             let tier = parcel.brief.tiers.get(n).or(parcel.brief.tiers.last());
             if let (Some(measured), Some(tier)) = (measured, tier) {
-                results.push(TierResult::of(&parcel.brief, n, tier, &measured));
+                results.push((tier.clone(), measured));
             }
             recipes.push(recipe);
         }

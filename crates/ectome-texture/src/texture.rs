@@ -124,6 +124,16 @@ impl Texture {
         [self.levels[0].width, self.levels[0].height]
     }
 
+    /// Without its sizes whose longer edge has more texels than this; the smallest is kept.
+    #[must_use]
+    pub fn within(mut self, most: usize) -> Self {
+        let large = |l: &Level| l.width.max(l.height) > most;
+        let fitting = self.levels.iter().position(|l| !large(l));
+        let first = fitting.unwrap_or(self.levels.len() - 1);
+        self.levels.drain(..first);
+        self
+    }
+
     /// Linear RGBA at a UV coordinate (origin top-left), bilinear.
     pub fn at(&self, uv: Vec2) -> Vec4 {
         self.levels[0].at(uv, self.wrap)
@@ -250,6 +260,20 @@ mod tests {
             assert!((grey - 0.5).abs() < 0.01, "{grey}");
             assert_eq!(srgb::to_byte(grey), 188);
         }
+    }
+
+    /// Without its largest sizes a picture shows the same over footprints that they are too fine for.
+    #[test]
+    fn a_picture_within_a_size_shows_the_same_from_afar() {
+        let n = 64;
+        let rgba: Vec<u8> = (0..n * n).flat_map(|i| [(i * 7 % 256) as u8; 4]).collect();
+        let whole = Texture::of(n, n, &rgba, Coding::Linear, None).unwrap();
+        let small = whole.clone().within(16);
+        assert_eq!(small.size(), [16, 16]);
+        let at = Vec2::new(0.3, 0.6);
+        // Footprints count in texels of the largest size that is left.
+        assert_eq!(whole.over(at, 8.0), small.over(at, 2.0));
+        assert_eq!(whole.clone().within(0).size(), [1, 1]);
     }
 
     #[test]

@@ -108,6 +108,7 @@ fn made(geometry: Geometry, pictures: Pictures) -> Vec<u8> {
     };
     let order = Order {
         collision: None,
+        beside: None,
         asset: "kettle".to_owned(),
         brief: &brief,
         notice: None,

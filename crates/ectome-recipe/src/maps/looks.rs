@@ -1,17 +1,48 @@
 //! Materials and textures of a scene as the kernel wants them: glTF 2.0's factors, textures, samplers and texture transforms.
 
-use ectome_bake::{Kind, Material, Slot, Source};
+use ectome_bake::{Alpha, Kind, Material, Slot, Source};
 use ectome_formats::Scene;
+use ectome_raster::Surfaces;
 use ectome_texture::{Coding, Texture, Wrap, used::mark_used};
 use glam::{Affine2, Vec2, Vec3, Vec4};
 use serde_json::Value;
 
 use crate::materials;
 
+/// The most texels along an edge that a texture has in pictures: several for each of their pixels.
+const DRAWN: usize = 2048;
+
 /// What a source looks like.
 pub struct Looks {
     materials: Vec<Material>,
     textures: Vec<Texture>,
+}
+
+/// What is decoded.
+struct Wanted {
+    /// Base colours and opacity.
+    colours: bool,
+    /// Normal maps.
+    bumps: bool,
+    /// Roughness and metalness.
+    rough: bool,
+    /// Emission.
+    light: bool,
+    /// Occlusion.
+    occlusion: bool,
+    /// Of the size that pictures need, and the ground between islands counts. Otherwise only texels that the surface uses do.
+    for_pictures: bool,
+}
+
+impl Wanted {
+    const ALL: Self = Self {
+        colours: true,
+        bumps: true,
+        rough: true,
+        light: true,
+        occlusion: true,
+        for_pictures: false,
+    };
 }
 
 /// Textures that were decoded, by the number of the glTF texture and how its bytes are meant.
@@ -21,23 +52,55 @@ struct Decoded<'a> {
     textures: Vec<Texture>,
     /// Which texels of a picture the surface uses, by the texture's number, its UV set and transform.
     used: Vec<(usize, usize, Affine2)>,
+    /// See [`Wanted::for_pictures`].
+    for_pictures: bool,
 }
 
 impl Looks {
     /// Decodes what maps of these kinds need.
     pub fn of(scene: &Scene, kinds: &[Kind]) -> Self {
-        Self::decoded(scene, kinds, false)
+        let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
+        Self::decoded(
+            scene,
+            &Wanted {
+                colours: asks(&[Kind::BaseColour, Kind::Opacity]),
+                bumps: asks(&[Kind::Normal, Kind::NormalObject]),
+                rough: asks(&[Kind::Roughness, Kind::Metalness]),
+                light: asks(&[Kind::Emissive]),
+                occlusion: false,
+                for_pictures: false,
+            },
+        )
     }
 
     /// Decodes everything that glTF 2.0 has a texture for.
     pub fn with_occlusion(scene: &Scene) -> Self {
-        let kinds = [
-            Kind::BaseColour,
-            Kind::Normal,
-            Kind::Roughness,
-            Kind::Emissive,
-        ];
-        Self::decoded(scene, &kinds, true)
+        Self::decoded(scene, &Wanted::ALL)
+    }
+
+    /// The same as a renderer has it, with the ground between islands: for pictures that need no larger textures than [`DRAWN`].
+    pub fn as_drawn(scene: &Scene) -> Self {
+        Self::decoded(
+            scene,
+            &Wanted {
+                for_pictures: true,
+                ..Wanted::ALL
+            },
+        )
+    }
+
+    /// Only what pictures for lists show: base colours, and normal maps.
+    pub fn colours(scene: &Scene) -> Self {
+        Self::decoded(
+            scene,
+            &Wanted {
+                rough: false,
+                light: false,
+                occlusion: false,
+                for_pictures: true,
+                ..Wanted::ALL
+            },
+        )
     }
 
     /// A material by its number; what has none is plain (glTF 2.0, section 3.9.6).
@@ -46,25 +109,19 @@ impl Looks {
         found.copied().unwrap_or_default()
     }
 
-    fn decoded(scene: &Scene, kinds: &[Kind], occlusion: bool) -> Self {
-        let asks = |list: &[Kind]| kinds.iter().any(|k| list.contains(k));
+    fn decoded(scene: &Scene, wanted: &Wanted) -> Self {
         let library = &scene.library;
-        let shines_through = |m: &Value| materials::alpha_mode(m) != "OPAQUE";
         // Rays ask what is transparent, whatever is baked.
-        let (colours, bumps) = (
-            asks(&[Kind::BaseColour, Kind::Opacity])
-                || library.materials.iter().any(shines_through),
-            asks(&[Kind::Normal, Kind::NormalObject]),
-        );
-        let (rough, light) = (
-            asks(&[Kind::Roughness, Kind::Metalness]),
-            asks(&[Kind::Emissive]),
-        );
+        let shines_through = |m: &Value| materials::alpha_mode(m) != "OPAQUE";
+        let colours = wanted.colours || library.materials.iter().any(shines_through);
+        let (bumps, rough, light) = (wanted.bumps, wanted.rough, wanted.light);
+        let occlusion = wanted.occlusion;
         let mut decoded = Decoded {
             scene,
             known: Vec::new(),
             textures: Vec::new(),
             used: Vec::new(),
+            for_pictures: wanted.for_pictures,
         };
         let materials = library
             .materials
@@ -87,11 +144,13 @@ impl Looks {
                 Material {
                     base: Vec4::from_array(library.base_colour(number as u32)),
                     base_texture: slot(colours, &pbr["baseColorTexture"], Coding::Srgb),
-                    transparent: shines_through(m),
-                    cutoff: match m["alphaMode"].as_str() {
-                        Some("MASK") => factor(&m["alphaCutoff"], 0.5),
-                        _ => 0.5,
+                    alpha: match materials::alpha_mode(m) {
+                        "MASK" => Alpha::Cut(factor(&m["alphaCutoff"], 0.5)),
+                        "BLEND" => Alpha::Blended,
+                        _ => Alpha::Opaque,
                     },
+                    two_sided: m["doubleSided"].as_bool() == Some(true),
+                    unlit: !m["extensions"]["KHR_materials_unlit"].is_null(),
                     roughness: factor(&pbr["roughnessFactor"], 1.0),
                     metalness: factor(&pbr["metallicFactor"], 1.0),
                     rough_metal_texture: slot(
@@ -121,6 +180,20 @@ impl Looks {
             .iter_mut()
             .for_each(|m| m.emissive /= brightest);
         self
+    }
+
+    /// As a picture is drawn; see [`Surfaces::either_side`].
+    pub fn surfaces<'a>(&'a self, either_side: &'a [bool]) -> Surfaces<'a> {
+        Surfaces {
+            materials: &self.materials,
+            textures: &self.textures,
+            either_side,
+        }
+    }
+
+    /// True where any material has a normal map that can be read.
+    pub fn has_relief(&self) -> bool {
+        self.materials.iter().any(|m| m.normal_texture.is_some())
     }
 
     /// The source of a bake.
@@ -166,7 +239,9 @@ impl Decoded<'_> {
         let image = library.images.get(given["source"].as_u64()? as usize)?;
         let rgba = image::load_from_memory(&image.bytes).ok()?.into_rgba8();
         let (width, height) = (rgba.width() as usize, rgba.height() as usize);
-        let mask = self.mask(texture, width, height);
+        let mask = (!self.for_pictures)
+            .then(|| self.mask(texture, width, height))
+            .flatten();
         let mut texture = Texture::of(width, height, rgba.as_raw(), coding, mask.as_deref())?;
         let sampler = given["sampler"].as_u64();
         let sampler = sampler.and_then(|s| library.samplers.get(s as usize));
@@ -176,7 +251,11 @@ impl Decoded<'_> {
             _ => Wrap::Repeat,
         };
         texture.wrap = [wrap("wrapS"), wrap("wrapT")];
-        Some(texture)
+        Some(if self.for_pictures {
+            texture.within(DRAWN)
+        } else {
+            texture
+        })
     }
 
     /// The texels that faces with this texture use, and those beside them; `None` where faces go beyond the picture, so that all

@@ -57,7 +57,7 @@ pub use settings::{BakeSettings, TRIAL};
 use crate::{EngineError, materials, triangles::triangulated};
 use carried::Carried;
 pub(crate) use looks::Looks;
-use sides::Sides;
+pub(crate) use sides::Sides;
 
 /// A map as a file.
 #[derive(Clone, Debug)]

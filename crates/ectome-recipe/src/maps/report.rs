@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use ectome_bake::{Baked, Map};
-use ectome_compare::look::Look;
+use ectome_compare::look::AtSize;
 use ectome_formats::Scene;
 use ectome_mesh::Mesh;
 use serde::{Deserialize, Serialize};
@@ -41,9 +41,9 @@ pub struct BakeReport {
     /// The same with them.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub shading_with: Option<f64>,
-    /// How alike source and low mesh look with all their materials, where it was measured.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub look: Option<Look>,
+    /// How alike source and low mesh look with all their materials, by the size at which they are seen; empty where it was not measured.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub looks: Vec<AtSize>,
     /// Islands that want more texels, those first where most is lost; none with one sample a texel, which cannot tell.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub coarse_islands: Vec<CoarseIsland>,

@@ -24,7 +24,7 @@ pub struct Check {
 }
 
 impl Check {
-    fn of(what: &str, passes: bool, says: String) -> Self {
+    pub(super) fn of(what: &str, passes: bool, says: String) -> Self {
         Self {
             what: what.to_owned(),
             says,
@@ -237,7 +237,7 @@ fn indices<'a>(brief: &Brief, scenes: impl Iterator<Item = &'a Scene>) -> Check 
     Check::of("Index width", fits, says)
 }
 
-fn is_mesh(name: &str) -> bool {
+pub(super) fn is_mesh(name: &str) -> bool {
     files::MESHES.contains(&files::extension_of(name))
 }
 

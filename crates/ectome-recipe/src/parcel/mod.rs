@@ -13,6 +13,7 @@
 //! | [`textures`] | pictures at the size and in the format that is wanted |
 //! | [`contents`] | what an engine will count |
 //! | [`checks`] | what trips importers |
+//! | `look` | tiers read again and drawn beside the source |
 //! | [`sheet`] | the sheet that goes with it |
 //! | [`difference`] | how it differs from the parcel before |
 
@@ -21,6 +22,7 @@ pub mod contents;
 pub mod delivery;
 pub mod difference;
 pub mod files;
+mod look;
 pub mod names;
 mod objects;
 mod placed;
@@ -29,6 +31,7 @@ mod sheet_page;
 pub mod textures;
 mod with_sheet;
 
+use ectome_compare::look::AtSize;
 use ectome_formats::{
     Image, Library, Scene,
     glb::{self, Options},
@@ -37,7 +40,7 @@ use ectome_formats::{
 use ectome_mesh::{Progress, edit, measure};
 use serde_json::json;
 
-use crate::{Brief, EngineError, sheets, triangles::triangulated};
+use crate::{Brief, EngineError, sheets, sight::Seen, triangles::triangulated};
 use checks::Check;
 use contents::Contents;
 use delivery::{Objects, TiersIn};
@@ -98,6 +101,8 @@ pub struct Order<'a> {
     pub high: Option<Scene>,
     /// Hulls for collisions, where the brief wants them.
     pub collision: Option<Scene>,
+    /// The source as it came, which what was written is looked at beside; without it nothing is.
+    pub beside: Option<Scene>,
 }
 
 /// A tier as its files hold it, in metres with Y up.
@@ -118,6 +123,18 @@ pub struct Parcel {
     pub tiers: Vec<Contents>,
     /// What trips importers, looked for.
     pub checks: Vec<Check>,
+    /// What is seen of each tier as its file holds it, beside the source.
+    pub(crate) seen: Vec<Seen>,
+}
+
+impl Parcel {
+    /// How alike a tier looks as its file holds it, by the size at which it is seen; empty where it was not looked at.
+    pub fn looks(&self, tier: usize) -> &[AtSize] {
+        self.seen
+            .get(tier)
+            .map(|s| &s.looks[..])
+            .unwrap_or_default()
+    }
 }
 
 impl Order<'_> {
@@ -127,7 +144,8 @@ impl Order<'_> {
     /// [`EngineError::Format`] where a format cannot hold a tier, [`EngineError::Cancelled`].
     pub fn make(mut self, progress: &Progress) -> Result<Parcel, EngineError> {
         progress.stage("Writing");
-        let delivery = &self.brief.delivery;
+        let brief = self.brief;
+        let delivery = &brief.delivery;
         let mut coder = Coder::default();
         let mut tiers = Vec::new();
         let first = self.tiers.first();
@@ -161,12 +179,32 @@ impl Order<'_> {
         }
         self.loose_maps(&mut shelf);
         progress.at(0.8)?;
-        let checks = checks::all(self.brief, &tiers, &contents, &shelf.files);
+        let mut checks = checks::all(self.brief, &tiers, &contents, &shelf.files);
+        progress.at(0.85)?;
+        let seen = match self.beside.take() {
+            None => Vec::new(),
+            Some(source) => {
+                let own = progress.span(0.85, 1.0);
+                let source = placed::placed(triangulated(source, &own)?, origin, delivery);
+                look::of_files(
+                    self.brief,
+                    &source,
+                    &tiers,
+                    &shelf.files,
+                    &self.options(),
+                    &own,
+                )?
+            }
+        };
+        if !seen.is_empty() {
+            checks.push(Check::of("Look", true, look::says(&seen)));
+        }
         progress.at(1.0)?;
         Ok(Parcel {
             files: shelf.files,
             tiers: contents,
             checks,
+            seen,
         })
     }
 
@@ -586,6 +624,7 @@ pub fn single(order: Order<'_>) -> Result<Vec<u8>, EngineError> {
         brief: &brief,
         high: None,
         collision: None,
+        beside: None,
         maps: Vec::new(),
         ..order
     };

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::{Parcel, checks::Check, contents::Contents, files::File};
-use crate::{Artefact, Brief, Recipe, Standing, TierResult, plan::Line};
+use crate::{Artefact, Brief, Measured, Recipe, Standing, Tier, TierResult, plan::Line};
 
 /// Where a source comes from.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -29,8 +29,8 @@ pub struct About {
     pub source_bytes: u64,
     /// Materials of the source.
     pub source_materials: usize,
-    /// How each tier stands.
-    pub tiers: Vec<TierResult>,
+    /// What each tier must keep to, and what was measured of it.
+    pub tiers: Vec<(Tier, Measured)>,
     /// The plan that was followed; empty where steps were asked for by hand.
     pub plan: Vec<Line>,
     /// What was seen and left.
@@ -129,21 +129,36 @@ impl Sheet {
     /// The sheet of a parcel.
     pub fn of(parcel: &Parcel, brief: &Brief, date: &str, about: &About) -> Self {
         let unfit = parcel.checks.iter().any(|c| !c.passes);
-        let standings = about.tiers.iter().map(|t| t.verdict);
+        let tiers = about.tiers.iter().enumerate().map(|(n, (tier, measured))| {
+            // What was written counts, where it could be looked at; else what it was written from.
+            let looks = parcel
+                .seen
+                .get(n)
+                .map(|s| &s.looks)
+                .filter(|l| !l.is_empty());
+            let measured = Measured {
+                looks: looks.unwrap_or(&measured.looks).clone(),
+                ..measured.clone()
+            };
+            TierResult::of(brief, n, tier, &measured)
+        });
+        let tiers: Vec<TierResult> = tiers.collect();
+        let standings = tiers.iter().map(|t| t.verdict);
+        let verdict = standings
+            .chain(unfit.then_some(Standing::Over))
+            .max()
+            .unwrap_or(Standing::Pass);
         let delivery = &brief.delivery;
         Self {
             asset: about.asset.clone(),
             brief: brief.name.clone(),
             date: date.to_owned(),
-            verdict: standings
-                .chain(unfit.then_some(Standing::Over))
-                .max()
-                .unwrap_or(Standing::Pass),
+            verdict,
             source_triangles: about.source_triangles,
             source_bytes: about.source_bytes,
             source_materials: about.source_materials,
             bytes: parcel.files.iter().map(|f| f.bytes.len() as u64).sum(),
-            tiers: about.tiers.clone(),
+            tiers,
             contents: parcel.tiers.clone(),
             checks: parcel.checks.clone(),
             plan: about.plan.clone(),

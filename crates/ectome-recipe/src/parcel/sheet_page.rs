@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use base64::{Engine, engine::general_purpose::STANDARD};
 
 use super::sheet::Sheet;
-use crate::{Artefact, Standing, figures::grouped};
+use crate::{Artefact, Standing, figures::grouped, sight};
 
 const STYLE: &str = "body{font:16px/1.5 sans-serif;max-width:70rem;margin:2rem auto;padding:0 1rem;color:#1b2329;background:#fff}\
 table{border-collapse:collapse;margin:.5rem 0 1.5rem}th,td{text-align:left;padding:.2rem 1rem .2rem 0;border-bottom:1px solid #c9d1d6;vertical-align:top}\
@@ -143,8 +143,26 @@ fn tier(page: &mut String, sheet: &Sheet, n: usize, pictures: &[Artefact]) {
         }
     }
     *page += "</table>";
+    if let Some(look) = &tier.look {
+        let percent = |share: f64| format!("{:.1} %", share * 100.0);
+        *page += "<p>Beside its source, as large as it is seen from there:</p><table>";
+        let colour = format!(
+            "{:.1} on the whole, {:.1} in the worst twentieth (CIEDE2000)",
+            look.colour_mean, look.colour_worst
+        );
+        let coverage = format!(
+            "{} gained, {} lost",
+            percent(look.gained),
+            percent(look.lost)
+        );
+        row(page, &["Colour off", &colour]);
+        row(page, &["Coverage off", &coverage]);
+        row(page, &["Shine off", &percent(look.shine)]);
+        *page += "</table>";
+    }
     for a in pictures {
         let says = match (a.kind, &*a.which) {
+            (Artefact::LOOK, which) => look_says(which),
             (Artefact::PICTURE, _) => "The tier",
             (Artefact::OUTLINE, _) => "Worst outline, beside the source",
             (Artefact::SHADING, Artefact::SOURCE) => "Worst shading: the source",
@@ -157,6 +175,22 @@ fn tier(page: &mut String, sheet: &Sheet, n: usize, pictures: &[Artefact]) {
             page,
             "<figure><img alt=\"{says}\" src=\"data:image/png;base64,{data}\"><figcaption>{says}</figcaption></figure>"
         );
+    }
+}
+
+/// What a picture of the look shows, by its name.
+fn look_says(which: &str) -> &'static str {
+    let (figure, of) = which.split_once('_').unwrap_or((which, ""));
+    match (figure, of) {
+        (sight::COLOUR, Artefact::SOURCE) => "Worst colour: the source",
+        (sight::COLOUR, Artefact::RESULT) => "Worst colour: the tier",
+        (sight::COLOUR, _) => "Worst colour: the difference, dark",
+        (sight::COVERAGE, Artefact::SOURCE) => "Worst coverage: the source",
+        (sight::COVERAGE, Artefact::RESULT) => "Worst coverage: the tier",
+        (sight::COVERAGE, _) => "Worst coverage: the difference, dark",
+        (_, Artefact::SOURCE) => "Worst shine: the source's mirrored light",
+        (_, Artefact::RESULT) => "Worst shine: the tier's",
+        _ => "Worst shine: the difference, dark",
     }
 }
 

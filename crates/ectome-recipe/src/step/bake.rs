@@ -76,7 +76,7 @@ impl Operation for Bake {
         let seen = proof::dressed(&source, &shown);
         report.shading_without = Some(1.0 - seen.maps.without);
         report.shading_with = Some(1.0 - seen.maps.with());
-        report.look = Some(seen.look);
+        report.looks.clone_from(&seen.looks);
         progress.at(0.97)?;
         let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);
         let mut artefacts = vec![
@@ -107,7 +107,7 @@ impl Operation for Bake {
         );
         Ok(Output {
             artefacts,
-            shading: Some((seen.views, seen.maps, seen.look)),
+            shading: Some((seen.views, seen.maps, seen.looks)),
             ..Output::of(scene)
         })
     }

@@ -20,7 +20,7 @@ mod take_out_loops;
 mod triangulate;
 mod uv;
 
-use ectome_compare::look::Look;
+use ectome_compare::look::AtSize;
 use ectome_formats::Scene;
 use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
@@ -178,7 +178,7 @@ pub struct Output {
     /// What the result looks like beside its source, in figures.
     pub proof: Option<Proof>,
     /// How the same surface is shaded beside its source now that it has maps.
-    pub shading: Option<(Vec<ShadingView>, MapsProof, Look)>,
+    pub shading: Option<(Vec<ShadingView>, MapsProof, Vec<AtSize>)>,
     /// What was done to UVs.
     pub uv: Option<UvReport>,
     /// Pictures and fields.

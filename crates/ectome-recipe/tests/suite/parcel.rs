@@ -52,6 +52,7 @@ fn made(scene: &Scene, brief: &Brief, tiers: usize) -> Parcel {
         ],
         high: brief.delivery.pair.then(|| scene.clone()),
         collision: None,
+        beside: None,
     };
     order.make(&Progress::new()).unwrap()
 }

@@ -259,12 +259,14 @@ fn written_parcel(
             Some(far_end::collision_hulls(source, &hulls, &own)?)
         }
     };
+    let beside = engine::scene(prepared, stock, &progress.span(0.5, 0.52))?;
     let order = parcel::Order {
         high,
         collision,
+        beside: Some(beside),
         ..task.order(tiers)
     };
-    let made = order.make(&progress.span(0.5, 1.0))?;
+    let made = order.make(&progress.span(0.52, 1.0))?;
     let (made, sheet) = made.with_sheet(&task.brief, &task.date, &task.about);
     Ok(Made::Parcel {
         files: made.files,
@@ -306,9 +308,10 @@ fn prepared(
 }
 
 /// The kinds of artefacts that a result with the surface of another shares with it.
-pub(super) const SHARED: [&str; 4] = [
+pub(super) const SHARED: [&str; 5] = [
     Artefact::PICTURE,
     Artefact::OUTLINE,
     Artefact::SHADING,
     Artefact::FIELD,
+    Artefact::LOOK,
 ];

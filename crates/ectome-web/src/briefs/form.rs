@@ -3,6 +3,7 @@
 use ectome_recipe::{
     Brief, SheetsAs, Tier,
     far_end::MadeAs,
+    look_limits::LookLimits,
     maps::{Kind, Packed},
 };
 
@@ -33,6 +34,11 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         hierarchy: f.text("hierarchy") == "tree",
         formats: own(f.all("format")),
         delivery: delivery(f)?,
+        look: LookLimits {
+            colour: f.number("look_colour", "The limit of colour", 0.01, 1000.0)?,
+            coverage_percent: f.number("look_coverage", "The limit of coverage", 0.01, 1e5)?,
+            shine_percent: f.number("look_shine", "The limit of shine", 0.01, 1000.0)?,
+        },
         packed: packed(f)?,
         tiers: tiers(f)?,
     };

@@ -114,6 +114,7 @@ fn order<'a>(stem: &str, brief: &'a Brief, notice: Option<String>, tiers: Vec<Ti
         maps: Vec::new(),
         high: None,
         collision: None,
+        beside: None,
     }
 }
 

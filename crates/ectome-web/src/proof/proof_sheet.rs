@@ -7,7 +7,7 @@ use axum::{
     http::header,
     response::{Html, IntoResponse, Response},
 };
-use ectome_recipe::Brief;
+use ectome_recipe::{Brief, sight::Look};
 use ectome_store::{asset::Asset, candidate::Candidate, chain::ChainTier};
 use image::{Rgba, RgbaImage, imageops};
 
@@ -98,6 +98,13 @@ impl ProofSheet {
         }
     }
 
+    /// How alike a candidate looks as large as its tier is seen.
+    fn look(&self, c: &Candidate) -> Option<Look> {
+        let number = judged::tier_of(&self.chain, c);
+        let measured = judged::measured(&self.brief, &self.asset, c)?;
+        measured.look(&self.brief, self.brief.tiers.get(number)?)
+    }
+
     fn facts(&self, c: &Candidate) -> Vec<(&'static str, String)> {
         let mut list = vec![(
             "Triangles",
@@ -135,6 +142,18 @@ impl ProofSheet {
                     p.worst_shading().map_or(1.0, |v| v.similarity)
                 ),
             ));
+            if let Some(l) = self.look(c) {
+                list.push((
+                    "Look",
+                    format!(
+                        "colour {:.1} off, coverage {:.1} % gained and {:.1} % lost, shine {:.1} % off",
+                        l.colour_mean,
+                        l.gained * 100.0,
+                        l.lost * 100.0,
+                        l.shine * 100.0
+                    ),
+                ));
+            }
             if let Some(u) = &p.uvs {
                 let edge = f64::from(self.brief.texture_px);
                 list.push((

@@ -1,6 +1,10 @@
 //! What the Proof step shows of the candidate on the stage.
 
-use ectome_recipe::{Brief, Proof, proof::Way};
+use ectome_recipe::{
+    Brief, Proof,
+    proof::Way,
+    sight::{self, AtSize},
+};
 use ectome_store::candidate::{Candidate, PictureBlobs};
 
 use crate::{
@@ -78,12 +82,23 @@ pub struct Shown {
     pub outline_worst: String,
     pub outline_from: String,
     pub ways: Vec<WayView>,
+    /// What a player sees: colour, coverage, shine; empty where it was not compared.
+    pub look: Vec<LookView>,
     pub shading: Vec<Fact>,
     pub shading_from: String,
     pub uvs: Vec<Fact>,
     pub pictures: PictureBlobs,
     /// What other settings bought: beside candidates of the same count.
     pub beside: Vec<String>,
+}
+
+/// A figure of the look, with its worst view.
+pub struct LookView {
+    pub title: &'static str,
+    pub says: String,
+    pub from: String,
+    /// Source, candidate, difference.
+    pub pictures: [String; 3],
 }
 
 impl ProofView {
@@ -149,8 +164,12 @@ impl ProofView {
         };
         let nearest_m = judged::seen_from(judgement.as_ref(), brief, asset);
         let beside = beside(c, proof, &rows.tray);
+        let diagonal_m = judged::measured(brief, asset, c).map_or(0.0, |m| m.diagonal_m);
         Self {
-            shown: Some(Shown::of(proof, pictures, brief, nearest_m, beside)),
+            shown: Some(Shown {
+                look: looks(proof, pictures, diagonal_m / brief.pixel_m(nearest_m)),
+                ..Shown::of(proof, pictures, brief, nearest_m, beside)
+            }),
             verdict,
             ..view
         }
@@ -179,6 +198,7 @@ impl Shown {
                 way("Source to candidate", &proof.there, "source"),
                 way("Candidate to source", &proof.back, "result"),
             ],
+            look: Vec::new(),
             shading: shading(proof),
             shading_from: proof
                 .worst_shading()
@@ -188,6 +208,46 @@ impl Shown {
             beside,
         }
     }
+}
+
+/// How alike both look where they fill so many pixels.
+fn looks(proof: &Proof, pictures: &PictureBlobs, edge_px: f64) -> Vec<LookView> {
+    let Some(AtSize { look, .. }) = sight::at(&proof.looks, edge_px) else {
+        return Vec::new();
+    };
+    // Pictures show the views that are worst at full size.
+    let worst = proof.looks.first().map_or([0; 3], |l| l.look.worst_views);
+    let percent = |share: f64| format!("{:.1} %", share * 100.0);
+    let says = |figure: &str| match figure {
+        sight::COLOUR => (
+            "Colour",
+            format!(
+                "{:.1} off, {:.1} in the worst twentieth",
+                look.colour_mean, look.colour_worst
+            ),
+        ),
+        sight::COVERAGE => (
+            "Coverage",
+            format!(
+                "{} gained, {} lost",
+                percent(look.gained),
+                percent(look.lost)
+            ),
+        ),
+        _ => ("Shine", format!("{} off", percent(look.shine))),
+    };
+    let views = pictures.look.iter().filter_map(|blobs| {
+        let n = sight::FIGURES.iter().position(|f| *f == blobs.figure)?;
+        let (title, says) = says(blobs.figure);
+        let eye = sight::directions().nth(worst[n])?;
+        Some(LookView {
+            title,
+            says,
+            from: from((-eye).to_array()),
+            pictures: blobs.pictures.clone(),
+        })
+    });
+    views.collect()
 }
 
 /// How alike both are shaded, and what maps give back of it.

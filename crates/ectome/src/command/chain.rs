@@ -63,7 +63,7 @@ impl Chain {
         let source = triangles::triangulated(built::only_built(whole.clone())?, &progress)?;
         let stem = self.source.stem();
         let session = Session::new(source.clone(), self.settings.settings()?, None, &progress)?;
-        let mut tiers = Vec::new();
+        let mut measurements = Vec::new();
         let mut order = parcel::Order {
             asset: stem.clone(),
             brief: &written,
@@ -73,6 +73,8 @@ impl Chain {
             maps: Vec::new(),
             high: None,
             collision: None,
+            // Limits alone ask for nothing else.
+            beside: self.brief.as_ref().map(|_| source.clone()),
         };
         for (n, tier) in brief.tiers.iter().enumerate() {
             let limit = tier.triangles as usize;
@@ -102,29 +104,34 @@ impl Chain {
                 materials: used.len(),
                 uv_sets: scene.mesh.uv_sets.len(),
                 height_m,
+                diagonal_m: f64::from(bounds.diagonal()),
                 gone,
-                shading_off: None,
-                look: None,
+                ..Measured::default()
             };
-            let result = TierResult::of(&brief, n, tier, &measured);
-            say!(
-                "LOD{n}: {} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
-                result.says,
-                deviation_m * 1e3,
-                result.switch_distance_m,
-            );
             order.tiers.push(parcel::Tier {
                 scene,
                 sheets: 1,
                 mark: format!("{}{n}", brief.suffix),
             });
-            tiers.push(result);
+            measurements.push(measured);
         }
         std::fs::create_dir_all(&self.out).map_err(|e| Failure::Write(self.out.clone(), e))?;
         if let Some(hulls) = brief.delivery.collision() {
             order.collision = Some(collision_hulls(whole, &hulls, &progress)?);
         }
         let parcel = order.make(&Progress::new())?;
+        let mut tiers = Vec::new();
+        for (n, (tier, mut measured)) in brief.tiers.iter().zip(measurements).enumerate() {
+            measured.looks = parcel.looks(n).to_vec();
+            let result = TierResult::of(&brief, n, tier, &measured);
+            say!(
+                "LOD{n}: {} Deviation up to {:.3} mm, under a pixel from {:.2} m on.",
+                result.says,
+                result.deviation_max_m * 1e3,
+                result.switch_distance_m,
+            );
+            tiers.push(result);
+        }
         for file in &parcel.files {
             output::write(&self.out.join(&file.name), &file.bytes)?;
         }

@@ -12,7 +12,7 @@ use ectome_formats::{Reading, Scene, read_within};
 use ectome_mesh::Progress;
 use ectome_recipe::{
     Artefact, Brief, Change, CutSettings, EngineError, Inspection, Measured, Measurements, Outcome,
-    Plan, Recipe, Standing, Step, Stock, Target, TierResult, engine, far_end,
+    Plan, Recipe, Standing, Step, Stock, Target, Tier, engine, far_end,
     parcel::{
         self,
         sheet::{About, Provenance, Sheet},
@@ -226,6 +226,7 @@ impl Job<'_> {
             maps: Vec::new(),
             high: None,
             collision: None,
+            beside: Some(engine::scene(&prepared, &shelf, progress)?),
         };
         let share = 0.82 / recipes.len() as f32;
         let mut first: Option<(Recipe, Outcome)> = None;
@@ -258,7 +259,7 @@ impl Job<'_> {
                     None => engine::run(&recipe, &shelf, &own)?,
                 },
             };
-            tiers.push(self.judged(n, &inspection, &made));
+            tiers.push(self.measured(n, &inspection, &made));
             order.tiers.push(parcel::Tier {
                 scene: made.scene,
                 mark: format!("{}{n}", self.brief.suffix),
@@ -295,7 +296,7 @@ impl Job<'_> {
         Ok(sheet)
     }
 
-    fn judged(&self, n: usize, inspection: &Inspection, made: &Outcome) -> TierResult {
+    fn measured(&self, n: usize, inspection: &Inspection, made: &Outcome) -> (Tier, Measured) {
         let mut measured = Measured::of(
             self.brief,
             inspection,
@@ -311,7 +312,7 @@ impl Job<'_> {
         }
         // A plan of one's own may have more tiers than the brief: those are judged by its last one.
         let tiers = &self.brief.tiers;
-        TierResult::of(self.brief, n, &tiers[n.min(tiers.len() - 1)], &measured)
+        (tiers[n.min(tiers.len() - 1)].clone(), measured)
     }
 }
 

@@ -1,7 +1,7 @@
 //! How different two colours look: CIEDE2000 (ISO/CIE 11664-6; G. Sharma, W. Wu, E. N. Dalal, *The CIEDE2000 Color-Difference Formula:
 //! Implementation Notes, Supplementary Test Data, and Mathematical Observations*, 2005). A difference of 1 is just seen side by side.
 
-use ectome_texture::srgb::to_linear;
+use crate::srgb::to_linear;
 
 /// A colour in CIELAB under D65: lightness 0 to 100, then green to red and blue to yellow.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -20,8 +20,12 @@ const WHITE: [f64; 3] = [0.950_47, 1.0, 1.088_83];
 impl Lab {
     /// Of a colour in bytes of sRGB.
     pub fn of_srgb([r, g, b]: [u8; 3]) -> Self {
-        let linear = |v: u8| f64::from(to_linear(f32::from(v) / 255.0));
-        let [r, g, b] = [linear(r), linear(g), linear(b)];
+        Self::of_linear([r, g, b].map(|v| to_linear(f32::from(v) / 255.0)))
+    }
+
+    /// Of a colour in linear light, 0 to 1.
+    pub fn of_linear(rgb: [f32; 3]) -> Self {
+        let [r, g, b] = rgb.map(f64::from);
         let xyz = [
             0.412_456_4 * r + 0.357_576_1 * g + 0.180_437_5 * b,
             0.212_672_9 * r + 0.715_152_2 * g + 0.072_175 * b,
