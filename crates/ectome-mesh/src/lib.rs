@@ -25,6 +25,7 @@
 //! | [`weld`] | which positions are the same |
 //! | [`triangulate`] | polygons to triangles |
 //! | [`tangents`] | the basis of tangent-space normals |
+//! | [`together`] | two meshes as one |
 //! | [`topology`] | open and non-manifold edges, components, Euler characteristic |
 //! | [`measure`] | bounds, area, volume, normals |
 //! | [`nearest`] | the nearest place on a surface |
@@ -52,6 +53,7 @@ pub mod scanline;
 pub mod shapes;
 pub mod silhouette;
 pub mod tangents;
+pub mod together;
 pub mod topology;
 pub mod triangulate;
 pub mod weld;

@@ -89,6 +89,58 @@ pub fn render_each(
     cameras.par_iter().map(one).collect()
 }
 
+/// The face that each sample of a picture sees, rows of samples from the top; `None` where there is none or what is there is clear. Faces are
+/// seen from both sides.
+pub fn seen_faces(mesh: &Mesh, surfaces: &Surfaces<'_>, camera: &Camera) -> Vec<Option<u32>> {
+    let style = Style {
+        light: Light::Studio,
+        clay: false,
+        relief: false,
+        backs: Backs::Shown,
+        plain: Vec3::ZERO,
+    };
+    let corners = Corners::none();
+    let places = places(mesh, camera);
+    let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
+    let bands = faces.par_iter().enumerate().map(|(band, faces)| {
+        let shader = Shader::of(mesh, &corners, surfaces, &style, camera);
+        drawn(mesh, &places, &shader, faces, Target::of_band(band, camera))
+    });
+    let targets: Vec<Target> = bands.collect();
+    targets.iter().flat_map(Target::faces).collect()
+}
+
+/// Points in samples, with their depth.
+fn places(mesh: &Mesh, camera: &Camera) -> Vec<Vec3> {
+    let scale = SAMPLES as f32;
+    (mesh.points.par_iter().with_min_len(4096))
+        .map(|&p| camera.project(p, scale))
+        .collect()
+}
+
+/// A band with its faces drawn.
+fn drawn(
+    mesh: &Mesh,
+    places: &[Vec3],
+    shader: &Shader<'_>,
+    faces: &[u32],
+    mut target: Target,
+) -> Target {
+    for &f in faces {
+        let p = mesh.triangle_points(f as usize);
+        let p = p.map(|p| places[p as usize]);
+        let front = is_front(&p);
+        if shader.leaves_out(f, front) {
+            continue;
+        }
+        match shader.clear(f) {
+            Some(clear) => target.triangle(p, f, |fragment, at| clear.at(fragment, at, front)),
+            None => target.triangle(p, f, |_, _| false),
+        }
+    }
+    target
+}
+
 fn draw(
     mesh: &Mesh,
     corners: &Corners<'_>,
@@ -96,38 +148,16 @@ fn draw(
     camera: &Camera,
     style: &Style,
 ) -> Picture {
-    let scale = SAMPLES as f32;
-    let places: Vec<Vec3> = mesh
-        .points
-        .par_iter()
-        .with_min_len(4096)
-        .map(|&p| camera.project(p, scale))
-        .collect();
+    let places = places(mesh, camera);
     let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
-    let culls = style.backs == Backs::Culled;
     let marks = style.backs == Backs::Marked;
-    let any_clear = surfaces.materials.iter().any(|m| m.alpha.counts());
     let bands: Vec<Vec<Pixel>> = faces
         .par_iter()
         .enumerate()
         .map(|(band, faces)| {
-            let mut target = Target::of_band(band, camera);
             let mut shader = Shader::of(mesh, corners, surfaces, style, camera);
-            for &f in faces {
-                let p = mesh.triangle_points(f as usize);
-                let p = p.map(|p| places[p as usize]);
-                let front = is_front(&p);
-                if culls && shader.is_bare_back(f, front) {
-                    continue;
-                }
-                let clear = if any_clear { shader.clear(f) } else { None };
-                match clear {
-                    Some(clear) => {
-                        target.triangle(p, f, |fragment, at| clear.at(fragment, at, front));
-                    }
-                    None => target.triangle(p, f, |_, _| false),
-                }
-            }
+            let target = Target::of_band(band, camera);
+            let target = drawn(mesh, &places, &shader, faces, target);
             let mut pixels = Vec::new();
             target.each_pixel(|seen| {
                 let own = Pixel {

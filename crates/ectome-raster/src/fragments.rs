@@ -196,6 +196,12 @@ impl Target {
             .fold(0.0, f32::max);
     }
 
+    /// The face that each sample sees, by rows.
+    pub fn faces(&self) -> impl Iterator<Item = Option<u32>> + '_ {
+        let face = |f: &Fragment| (f.face != Fragment::NONE.face).then_some(f.face);
+        self.fragments.iter().map(face)
+    }
+
     /// Goes through the pixels by rows: each with the fragments that its samples see, those of one face as one, at their mean place, with
     /// how many samples they are.
     pub fn each_pixel(&self, mut with: impl FnMut(&[(Fragment, u32)])) {

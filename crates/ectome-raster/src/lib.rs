@@ -32,5 +32,5 @@ mod studio;
 mod surroundings;
 
 pub use camera::Camera;
-pub use draw::{Backs, Light, Style, Surfaces, render, render_each};
+pub use draw::{Backs, Light, Style, Surfaces, render, render_each, seen_faces};
 pub use picture::Picture;

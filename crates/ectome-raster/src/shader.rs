@@ -5,7 +5,7 @@ use ectome_texture::{Alpha, Material, Slot, Texture};
 use glam::{Vec2, Vec3, Vec4};
 
 use crate::{
-    Camera, Light, Style, Surfaces,
+    Backs, Camera, Light, Style, Surfaces,
     fragments::{Fragment, SAMPLES},
     studio::Studio,
     surroundings,
@@ -28,6 +28,14 @@ enum Normals<'a> {
 }
 
 impl<'a> Corners<'a> {
+    /// Where nothing is shaded.
+    pub fn none() -> Self {
+        Self {
+            normals: Normals::Made(Vec::new()),
+            tangents: Vec::new(),
+        }
+    }
+
     pub fn of(mesh: &'a Mesh, surfaces: &Surfaces<'_>, style: &Style) -> Self {
         let mut sets: Vec<usize> = if style.relief {
             let used = mesh
@@ -151,6 +159,8 @@ pub(crate) struct Shader<'a> {
     eye: Vec3,
     /// Metres that a pixel covers at a metre's distance.
     per_pixel: f32,
+    /// Some material may be clear somewhere.
+    any_clear: bool,
     last: Option<(u32, Face<'a>)>,
 }
 
@@ -175,6 +185,7 @@ impl<'a> Shader<'a> {
             studio: Studio::of(camera),
             eye: camera.eye,
             per_pixel: 2.0 * camera.tan_half / camera.height as f32,
+            any_clear: surfaces.materials.iter().any(|m| m.alpha.counts()),
             last: None,
         }
     }
@@ -214,6 +225,11 @@ impl<'a> Shader<'a> {
         })
     }
 
+    /// True for faces that are not drawn from where they are seen.
+    pub fn leaves_out(&self, face: u32, front: bool) -> bool {
+        self.style.backs == Backs::Culled && self.is_bare_back(face, front)
+    }
+
     /// True for faces that are seen from behind though nothing says that they show there.
     pub fn is_bare_back(&self, face: u32, front: bool) -> bool {
         if front {
@@ -225,6 +241,9 @@ impl<'a> Shader<'a> {
 
     /// Where a face is clear, if anywhere.
     pub fn clear(&self, face: u32) -> Option<Clear<'a>> {
+        if !self.any_clear {
+            return None;
+        }
         let (_, material, tinted) = self.material(face);
         if !material.alpha.counts() {
             return None;

@@ -219,15 +219,33 @@ pub struct Proven {
     pub pictures: Pictures,
 }
 
-/// Proves `low` against `high`, whose jury is given and which is shown as `shown`.
+impl Proven {
+    /// Of what has only the shape of its source, and no pictures yet: how it looks says nothing.
+    #[must_use]
+    pub(crate) fn without_look(mut self) -> Self {
+        self.proof.looks.clear();
+        self.pictures.look.clear();
+        self
+    }
+}
+
+/// A source and what was made of it.
+#[derive(Clone, Copy)]
+pub(crate) struct Pair<'a> {
+    pub high: &'a Scene,
+    pub low: &'a Scene,
+}
+
+/// Proves what was made of a source, whose jury is given and which is shown as `shown`. What is seen of both may be more than what is measured:
+/// leaf cards are seen and not measured.
 ///
 /// # Errors
 /// [`EngineError::Format`] when a field cannot be written.
 pub(crate) fn prove(
-    high: &Scene,
+    Pair { high, low }: Pair<'_>,
+    seen: Pair<'_>,
     jury: &Jury,
     shown: &Mesh,
-    low: &Scene,
     (report, details): (&Report, &Details),
 ) -> Result<Proven, EngineError> {
     let surface = jury.judge.surface();
@@ -270,7 +288,7 @@ pub(crate) fn prove(
     let of_high = jury.shaded(high, is_dressed_anew);
     // What was dressed anew has other materials than its source, so that only their shapes can be compared: as clay.
     let shaded = shade(high, of_high, (low, looks), is_dressed_anew);
-    let seen = jury.seen(high).beside(low, looks);
+    let as_seen = jury.seen(seen.high).beside(seen.low, looks);
     let low_surface = nearest::SurfaceIndex::of(&low.mesh);
     let mm = |list: Vec<f32>| list.into_iter().map(|m| m * 1e3).collect::<Vec<f32>>();
     let there = mm(deviation::at_points(shown, &low_surface));
@@ -278,7 +296,9 @@ pub(crate) fn prove(
     let outline = details.outline.worst().map_or_else(Vec::new, |v| {
         outline_picture(&high.mesh, &low.mesh, v.direction)
     });
-    let mut used: Vec<u32> = low.mesh.runs.iter().filter_map(|r| r.material).collect();
+    let mut used: Vec<u32> = (seen.low.mesh.runs.iter())
+        .filter_map(|r| r.material)
+        .collect();
     used.sort_unstable();
     used.dedup();
     Ok(Proven {
@@ -288,18 +308,18 @@ pub(crate) fn prove(
             back: way(&details.back),
             shading: shaded.views,
             maps: shaded.maps,
-            looks: seen.looks,
+            looks: as_seen.looks,
             normals_mean_degrees: report.normal_deviation_mean_degrees,
             uvs: uvs(report, details),
             materials: used.len(),
             sheet_materials: 0,
-            uv_sets: low.mesh.uv_sets.len(),
+            uv_sets: seen.low.mesh.uv_sets.len(),
         },
         pictures: Pictures {
-            result: picture::png(low, picture::RESULT.0, picture::RESULT.1),
+            result: picture::png(seen.low, picture::RESULT.0, picture::RESULT.1),
             outline,
             shading: shaded.worst,
-            look: seen.artefacts,
+            look: as_seen.artefacts,
             source_field: glb::field(shown, FIELD, &there)?,
             result_field: glb::field(&low.mesh, FIELD, &back)?,
         },

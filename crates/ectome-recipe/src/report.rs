@@ -5,7 +5,7 @@ use std::{collections::BTreeSet, time::Duration};
 use ectome_formats::Scene;
 use serde::{Deserialize, Serialize};
 
-use crate::{far_end::report::FarReport, rebuild::report::RebuildReport};
+use crate::{CardsReport, far_end::report::FarReport, rebuild::report::RebuildReport};
 
 /// Loose pieces of which a result has nothing.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -80,6 +80,9 @@ pub struct CutReport {
     /// What stands in for the source, where this is something for the far end.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub far: Option<Box<FarReport>>,
+    /// What became of leaf cards, where there are some. The figures of deviation, outline and surface are those of everything else.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cards: Option<CardsReport>,
     /// Parts and materials of which nothing is left, by name.
     #[serde(default)]
     pub gone: Vec<String>,

@@ -15,12 +15,13 @@ use ectome_reduce::{
 use serde_json::json;
 
 use crate::{
-    CutReport, CutSettings, EngineError, ErrorCurve, Keep, Target,
+    CardsReport, CutReport, CutSettings, EngineError, ErrorCurve, Keep, Target,
     flips::{settle_flips, undo_flips},
     jury::Jury,
     kept::{FirstPassed, Kept},
+    leaves::Leaves,
     measured::{gone, part_at, report},
-    proof::{self, Proven, prove},
+    proof::{self, Pair, Proven, prove},
     report::FirstPass,
     shortfall::HeldBy,
 };
@@ -62,7 +63,9 @@ pub struct Origin {
 pub struct Session {
     /// What is analysed: the source, or what a first pass left of it.
     source: Scene,
-    /// What is cut when repeats are cut once; otherwise the source.
+    /// Leaf cards, which are pruned, and what is cut without them.
+    leaves: Option<Leaves>,
+    /// What is cut when repeats are cut once; otherwise the source, without leaf cards.
     fold: Option<Fold>,
     /// Triangles of the source itself.
     triangles: usize,
@@ -72,6 +75,8 @@ pub struct Session {
     /// What results are judged against when it is not the source of this session: the source of a cut that is cut
     /// further.
     origin: Option<Origin>,
+    /// The leaf cards of that.
+    leaves_of_origin: Option<Leaves>,
     log: CollapseLog,
     replay: Replay,
     options: Options,
@@ -99,7 +104,7 @@ impl Session {
         // The analysis is done by one core for most of its time: meanwhile others make the judge ready.
         let small = worked.scene.mesh.triangle_count() <= JUDGED_MEANWHILE;
         let judging = (analysis.is_none() && small).then(|| {
-            let scene = worked.scene.clone();
+            let scene = worked.measured().clone();
             std::thread::spawn(move || Jury::of(&scene).inspect(|jury| jury.make_ready(&scene)))
         });
         // Work that is stopped ends at once and does not wait for the judge, which nobody asks for any more.
@@ -123,9 +128,9 @@ impl Session {
         let mut worked = worked;
         worked.scene.copies.clear();
         let searching = Instant::now();
-        let fold = folded(&worked.scene.mesh, &settings, progress)?;
+        let fold = folded(&worked.measured().mesh, &settings, progress)?;
         let seconds_searching = searching.elapsed().as_secs_f64();
-        let mesh = fold.as_ref().map_or(&worked.scene.mesh, |f| &f.mesh);
+        let mesh = fold.as_ref().map_or(&worked.measured().mesh, |f| &f.mesh);
         let options = settings.options(mesh);
         let known = analysis.and_then(|log| Some((Replay::new(mesh, &log).ok()?, log)));
         let started = Instant::now();
@@ -154,6 +159,8 @@ impl Session {
                 None => worked.scene.mesh.triangle_count(),
             },
             source: worked.scene,
+            leaves: worked.leaves,
+            leaves_of_origin: None,
             first_pass: worked.first_pass,
             fresh_pass: worked.fresh,
             fold,
@@ -171,6 +178,7 @@ impl Session {
     /// Judges results against `origin`, which this session's source was made of.
     #[must_use]
     pub fn judged_against(mut self, origin: Option<Origin>) -> Self {
+        self.leaves_of_origin = origin.as_ref().and_then(|o| Leaves::of(&o.scene));
         self.origin = origin;
         self
     }
@@ -187,9 +195,26 @@ impl Session {
         self.origin.as_ref().map_or(&self.source, |o| &o.scene)
     }
 
+    /// The same as it is measured: without leaf cards, where results are measured without them too.
+    fn measured(&self) -> &Scene {
+        let leaves = match (&self.origin, &self.leaves) {
+            (None, own) => own.as_ref(),
+            (Some(_), None) => None,
+            (Some(_), Some(_)) => self.leaves_of_origin.as_ref(),
+        };
+        leaves.map_or(self.judged(), |l| &l.rest)
+    }
+
     /// The expected largest deviation in metres against triangles, heaviest first.
     pub fn error_curve(&self) -> ErrorCurve {
-        self.log.error_curve(CURVE_PLACES).into()
+        let list = self.log.error_curve(CURVE_PLACES);
+        match &self.leaves {
+            None => list.into(),
+            Some(leaves) => {
+                let all = |(rest, error)| (leaves.for_all(&self.source.mesh, rest), error);
+                list.into_iter().map(all).collect::<Vec<_>>().into()
+            }
+        }
     }
 
     /// What this session made that others go on from.
@@ -246,12 +271,9 @@ impl Session {
     /// See [`EngineError`].
     pub fn preview(&self, target: usize) -> Result<(Vec<u8>, usize), EngineError> {
         self.reaches(target)?;
-        let cut = self.replayed(target.max(self.replay.least()))?;
-        let cut = Cut {
-            mesh: self.unfolded(&cut),
-            ..cut
-        };
-        let triangles = cut.mesh.triangle_count();
+        let cut = self.replayed(self.for_rest(target).max(self.replay.least()))?;
+        let (mesh, _) = self.with_leaves(self.unfolded(&cut), target);
+        let triangles = mesh.triangle_count();
         let library = Library {
             materials: (0..self.source.library.materials.len() as u32)
                 .map(|m| json!({ "name": self.source.library.name(m), "extras": { "number": m } }))
@@ -259,7 +281,7 @@ impl Session {
             ..Library::default()
         };
         let scene = Scene {
-            mesh: cut.mesh,
+            mesh,
             library,
             ..Scene::default()
         };
@@ -268,7 +290,25 @@ impl Session {
 
     /// What is analysed and cut.
     fn worked(&self) -> &Mesh {
-        self.fold.as_ref().map_or(&self.source.mesh, |f| &f.mesh)
+        let whole = self.leaves.as_ref().map_or(&self.source, |l| &l.rest);
+        self.fold.as_ref().map_or(&whole.mesh, |f| &f.mesh)
+    }
+
+    /// Of so many triangles, those that are not for leaf cards.
+    fn for_rest(&self, target: usize) -> usize {
+        let whole = &self.source.mesh;
+        (self.leaves.as_ref()).map_or(target, |l| l.for_rest(whole, target))
+    }
+
+    /// A cut with as many leaf cards as have room.
+    fn with_leaves(&self, cut: Mesh, target: usize) -> (Mesh, Option<CardsReport>) {
+        match &self.leaves {
+            None => (cut, None),
+            Some(leaves) => {
+                let (mesh, report) = leaves.with(&self.source.mesh, &cut, target);
+                (mesh, Some(report))
+            }
+        }
     }
 
     /// A cut with its copies put back.
@@ -335,12 +375,19 @@ impl Session {
         let started = Instant::now();
         let jury = self.jury()?;
         let shown = self.fine_look();
-        let shown = shown.as_ref().unwrap_or(&self.judged().mesh);
+        let shown = shown.as_ref().unwrap_or(&self.measured().mesh);
         let measured = (&made.measured, &made.details);
-        let mut proven = prove(self.judged(), jury, shown, &made.scene, measured)?;
+        let seen = Pair {
+            high: self.judged(),
+            low: &made.scene,
+        };
+        let pair = Pair {
+            high: self.measured(),
+            low: made.rest.as_ref().unwrap_or(&made.scene),
+        };
+        let mut proven = prove(pair, seen, jury, shown, measured)?;
         if self.origin.as_ref().is_some_and(|o| o.is_skin) {
-            proven.proof.looks.clear();
-            proven.pictures.look.clear();
+            proven = proven.without_look();
         }
         progress.at(1.0)?;
         let report = CutReport {
@@ -352,7 +399,7 @@ impl Session {
 
     /// The source as a field is shown on it: of a heavy one, a cut that looks the same.
     fn fine_look(&self) -> Option<Mesh> {
-        let heavy = self.judged().mesh.triangle_count() > proof::SHOWN;
+        let heavy = self.measured().mesh.triangle_count() > proof::SHOWN;
         let fine = (heavy && self.origin.is_none()).then(|| self.replayed(proof::SHOWN).ok())??;
         Some(self.unfolded(&fine))
     }
@@ -362,7 +409,7 @@ impl Session {
         if let Some(jury) = self.jury.get() {
             return Ok(jury);
         }
-        let mut jury = Jury::of(self.judged())?;
+        let mut jury = Jury::of(self.measured())?;
         if self.origin.as_ref().is_some_and(|o| o.has_other_uvs) {
             jury = jury.without_uvs();
         }
@@ -430,8 +477,8 @@ impl Session {
         progress.stage("Cutting");
         progress.at(0.7)?;
         let started = Instant::now();
-        let mesh = &self.judged().mesh;
-        let mut cut = self.replayed(target)?;
+        let mesh = &self.measured().mesh;
+        let mut cut = self.replayed(self.for_rest(target))?;
         let seconds_replay = started.elapsed().as_secs_f64();
         let started = Instant::now();
         progress.stage("Fitting");
@@ -459,7 +506,6 @@ impl Session {
         let mut report = CutReport {
             deviation_worst_part: part_at(mesh, judge.surface(), measured.counted.worst_at_m),
             seconds_fitting,
-            gone: gone(&self.source, &cut.mesh),
             target,
             seconds_searching: self.seconds_searching,
             seconds_analysis: self.seconds_analysis,
@@ -472,8 +518,17 @@ impl Session {
         }
         let copies = self.fold.as_ref().map_or_else(Vec::new, copies_of);
         report.copies = copies.len();
-        let scene = Scene {
+        let (whole, cards) = self.with_leaves(cut.mesh.clone(), target);
+        report.cards = cards;
+        report.triangles_after = whole.triangle_count();
+        report.gone = gone(&self.source, &whole);
+        let rest = cards.map(|_| Scene {
             mesh: cut.mesh,
+            library: self.source.library.clone(),
+            ..Scene::default()
+        });
+        let scene = Scene {
+            mesh: whole,
             library: self.source.library.clone(),
             copyright: self.source.copyright.clone(),
             copies,
@@ -481,6 +536,7 @@ impl Session {
         };
         Ok(Cutting {
             scene,
+            rest,
             report,
             measured,
             details,
@@ -497,6 +553,8 @@ const TRIES: usize = 7;
 /// A cut with all that was measured of it.
 struct Cutting {
     scene: Scene,
+    /// What was measured, where that is not all of it.
+    rest: Option<Scene>,
     report: CutReport,
     measured: Report,
     details: Details,
@@ -505,6 +563,8 @@ struct Cutting {
 /// What is analysed and cut: a source of triangles, or what a first pass left of one that is too large to analyse at once.
 pub(crate) struct Worked {
     scene: Scene,
+    /// Its leaf cards. What has to go through a first pass is cut as it is.
+    leaves: Option<Leaves>,
     first_pass: Option<FirstPass>,
     /// The pass was made here and now.
     fresh: bool,
@@ -515,9 +575,15 @@ impl Worked {
     pub fn kept(kept: FirstPassed) -> Self {
         Self {
             scene: kept.scene,
+            leaves: None,
             first_pass: Some(kept.report),
             fresh: false,
         }
+    }
+
+    /// What is analysed: the scene without leaf cards.
+    fn measured(&self) -> &Scene {
+        self.leaves.as_ref().map_or(&self.scene, |l| &l.rest)
     }
 
     /// A source of triangles; one of more than [`ectome_reduce::LARGE`] is cut block by block first.
@@ -526,15 +592,22 @@ impl Worked {
         settings: &CutSettings,
         progress: &Progress,
     ) -> Result<Self, EngineError> {
-        let first_pass = if scene.mesh.triangle_count() > LARGE {
-            Some(FirstPass::of(&mut scene, settings, progress)?)
-        } else {
-            None
-        };
+        let leaves = Leaves::of(&scene);
+        let analysed = leaves.as_ref().map_or(&scene, |l| &l.rest);
+        if analysed.mesh.triangle_count() <= LARGE {
+            return Ok(Self {
+                scene,
+                leaves,
+                first_pass: None,
+                fresh: false,
+            });
+        }
+        let first_pass = FirstPass::of(&mut scene, settings, progress)?;
         Ok(Self {
-            fresh: first_pass.is_some(),
             scene,
-            first_pass,
+            leaves: None,
+            first_pass: Some(first_pass),
+            fresh: true,
         })
     }
 }

@@ -1,6 +1,7 @@
 //! glTF 2.0 (Khronos Group, *glTF 2.0 Specification*, ISO/IEC 12113:2022), as one binary file or as several.
 
 mod accessor;
+mod bound;
 mod buffer;
 mod compress;
 mod container;

@@ -182,6 +182,28 @@ impl Tree {
             .then_some((n, at))
     }
 
+    /// The frame that a part's points are written in where it hangs by itself.
+    pub(super) fn frame(&self, part: &Part) -> Affine3A {
+        match self.seat(part) {
+            Some((n, _)) => self.worlds[n],
+            None => Trs::of(&part.frame).unwrap_or(Trs::NONE).frame(),
+        }
+    }
+
+    /// A node for a part that shares edges with others, in a frame that serves them all: that of `leader`. Where any of them hangs in a
+    /// tree, they hang beside it, in the scene's own frame.
+    pub(super) fn hang_with(&mut self, part: &Part, leader: &Part) -> (&mut Value, Frame) {
+        let trs = if self.at.is_empty() {
+            Trs::of(&leader.frame).unwrap_or(Trs::NONE)
+        } else {
+            Trs::NONE
+        };
+        let mut node = json!({ "name": part.name });
+        trs.describe(&mut node);
+        let at = self.push(node, None);
+        (&mut self.nodes[at], Frame::of(trs.frame()))
+    }
+
     /// A node for a part, and the frame its points are written in.
     pub(super) fn hang(&mut self, part: &Part) -> (&mut Value, Frame) {
         let name = json!(part.name);

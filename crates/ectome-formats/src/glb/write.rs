@@ -12,7 +12,7 @@ use glam::{Affine3A, Vec3, Vec4};
 use serde_json::{Map, Value, json};
 
 use super::{
-    Document,
+    Document, bound,
     buffer::Buffer,
     copies::is_copy,
     order,
@@ -185,6 +185,14 @@ impl<'a> Writer<'a> {
         let mut tree = Tree::of(mesh, self.options.hierarchy, |p| {
             runs_of(p).next().is_some()
         });
+        let copies: HashMap<u32, &crate::Copy> = scene.copies.iter().map(|c| (c.part, c)).collect();
+        let is_moved = |p: u32| copies.get(&p).is_some_and(|c| is_copy(mesh, c));
+        let on_grids = self.options.coding != Coding::Plain;
+        let frames: Vec<Affine3A> = mesh.parts.iter().map(|part| tree.frame(part)).collect();
+        let leaders = bound::leaders(mesh, &frames, &is_moved, on_grids);
+        let mut led = vec![0; leaders.len()];
+        leaders.iter().for_each(|&l| led[l as usize] += 1);
+        let mut shared_grids: HashMap<u32, Grid> = HashMap::new();
         let mut local = vec![u32::MAX; mesh.vertex_count()];
         let mut grids: Vec<(usize, Grid)> = Vec::new();
         // Parts written so far, the meshes they became, and the frames of these.
@@ -202,8 +210,10 @@ impl<'a> Writer<'a> {
                     node["extras"] = json!({ "part": p });
                 }
             };
-            let copy = scene.copies.iter().find(|c| c.part == p);
-            let copy = copy.filter(|c| stored.contains_key(&c.of) && is_copy(mesh, c));
+            let copy = copies.get(&p);
+            let leader = leaders[p as usize];
+            let bound = led[leader as usize] > 1;
+            let copy = copy.filter(|c| !bound && stored.contains_key(&c.of) && is_copy(mesh, c));
             if let Some(copy) = copy
                 && let (mesh_at, frame) = &stored[&copy.of]
                 && let Some(node) = tree.hang_copy(part, frame, &copy.motion)
@@ -212,7 +222,11 @@ impl<'a> Writer<'a> {
                 extras(node);
                 continue;
             }
-            let (node, frame) = tree.hang(part);
+            let (node, frame) = if bound {
+                tree.hang_with(part, &mesh.parts[leader as usize])
+            } else {
+                tree.hang(part)
+            };
             node["mesh"] = json!(self.meshes.len());
             extras(node);
             let runs: Vec<(&Run, Gathered)> = runs_of(p)
@@ -221,7 +235,11 @@ impl<'a> Writer<'a> {
                     (run, gathered(mesh, run, &frame, tangents, &mut local))
                 })
                 .collect();
-            let grid = (self.options.coding != Coding::Plain).then(|| {
+            let grid = on_grids.then(|| {
+                if bound {
+                    let around = || around_all(mesh, &frame, |q| leaders[q as usize] == leader);
+                    return *shared_grids.entry(leader).or_insert_with(around);
+                }
                 let vertices = runs.iter().flat_map(|(_, g)| &g.vertices);
                 Grid::around(vertices.map(|&v| frame.place(mesh.position(v))))
             });
@@ -383,6 +401,13 @@ fn moved<T: Copy + Default>(rows: &[T], place: &[u32]) -> Vec<T> {
 
 /// The corners of a run and the vertices they need, in the order of their first use. A vertex whose corners have different tangents
 /// becomes one for each.
+/// A grid around all parts that are `wanted`.
+fn around_all(mesh: &Mesh, frame: &Frame, wanted: impl Fn(u32) -> bool) -> Grid {
+    let runs = mesh.runs.iter().filter(|r| wanted(r.part));
+    let vertices = runs.flat_map(|r| r.faces.clone().flat_map(|f| mesh.face(f as usize)));
+    Grid::around(vertices.map(|&v| frame.place(mesh.position(v))))
+}
+
 fn gathered(
     mesh: &Mesh,
     run: &Run,

@@ -6,3 +6,4 @@ mod mtl;
 mod obj;
 mod ply;
 mod round_trip;
+mod shared_edges;

@@ -70,7 +70,7 @@ fn made_and_proven(
     )?;
     report.seconds_analysis = seconds;
     progress.at(1.0)?;
-    Ok((scene, report, proven))
+    Ok((scene, report, proven.without_look()))
 }
 
 /// The hulls of a source of triangles, largest first.

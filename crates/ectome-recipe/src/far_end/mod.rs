@@ -40,7 +40,7 @@ use crate::{
     built::only_built,
     jury::Jury,
     measured::made_report,
-    proof::{Proven, prove},
+    proof::{Pair, Proven, prove},
     triangles::triangulated,
 };
 
@@ -82,7 +82,15 @@ fn judged(
     (far, started): (FarReport, Instant),
 ) -> Result<(CutReport, Proven), EngineError> {
     let outline = &details.outline;
-    let proven = prove(source, jury, &source.mesh, shown, (measured, details))?;
+    let pair = Pair {
+        high: source,
+        low: shown,
+    };
+    let seen = Pair {
+        high: source,
+        low: made,
+    };
+    let proven = prove(pair, seen, jury, &source.mesh, (measured, details))?;
     let report = CutReport {
         seconds_measuring: started.elapsed().as_secs_f64(),
         outline_agreement: outline.agreement(),

@@ -13,7 +13,7 @@ use serde_json::{Value, json};
 use super::cut_out::SHOWN_FROM;
 use crate::{
     EngineError,
-    maps::{Directions, Looks, Reach},
+    maps::{Directions, Looks, Reach, Sides},
     picture,
 };
 
@@ -65,6 +65,8 @@ pub(super) fn sheet(
         kinds: kinds.clone(),
         reach: Reach::Metres(1.01 * cards.depth_m),
         directions: Directions::Faces,
+        // Leaves that show both sides are seen from both.
+        either_side: Sides::of(source).either,
         deep: false,
         ..Settings::default()
     };

@@ -89,6 +89,28 @@ impl Looks {
         )
     }
 
+    /// What says where cards are clear; `None` where no material with a picture is clear anywhere.
+    pub fn of_cards(scene: &Scene) -> Option<Self> {
+        let shows_through = |m: &Value| {
+            materials::alpha_mode(m) != "OPAQUE"
+                && !m["pbrMetallicRoughness"]["baseColorTexture"].is_null()
+        };
+        let list = &scene.library.materials;
+        list.iter().any(shows_through).then(|| {
+            Self::decoded(
+                scene,
+                &Wanted {
+                    bumps: false,
+                    rough: false,
+                    light: false,
+                    occlusion: false,
+                    for_pictures: true,
+                    ..Wanted::ALL
+                },
+            )
+        })
+    }
+
     /// Only what pictures for lists show: base colours, and normal maps.
     pub fn colours(scene: &Scene) -> Self {
         Self::decoded(

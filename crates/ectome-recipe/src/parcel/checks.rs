@@ -2,14 +2,15 @@
 
 use std::collections::HashSet;
 
-use ectome_formats::{FileSet, Scene, files};
-use ectome_mesh::{Mesh, measure};
+use ectome_formats::{FileSet, Scene, files, glb};
+use ectome_mesh::{Mesh, Progress, measure, topology::Topology};
 use serde::{Deserialize, Serialize};
 
 use super::{Delivered, contents::Contents, files::File, placed};
 use crate::{
     Brief,
     figures::{counted, grouped},
+    triangles::triangulated,
 };
 
 /// One thing that was looked for.
@@ -281,6 +282,23 @@ fn read_back(brief: &Brief, tiers: &[Delivered], written: &[File]) -> Check {
                         grouped(whole)
                     )));
                 }
+                // Whole numbers move points, and what falls together opens edges of its own.
+                let is_plain = brief.delivery.geometry.coding() == glb::Coding::Plain || !in_metres;
+                if let ([tier], true) = (&own[..], is_plain) {
+                    let open = |mesh: &Mesh| Topology::of(mesh).open_edges;
+                    let triangles = triangulated(tier.scene.clone(), &Progress::new());
+                    let before = triangles.map_or(usize::MAX, |t| open(&t.mesh));
+                    let after =
+                        triangulated(back.clone(), &Progress::new()).map_or(0, |b| open(&b.mesh));
+                    if after > before {
+                        fault = fault.or(Some(format!(
+                            "{} has {} open edges where its tier has {}: its objects came apart",
+                            file.name,
+                            grouped(after),
+                            grouped(before)
+                        )));
+                    }
+                }
                 let wanted = own.first().map(|t| measure::bounds(&t.scene.mesh));
                 let found = measure::bounds(&back.mesh);
                 if let Some(wanted) = wanted {
@@ -298,7 +316,7 @@ fn read_back(brief: &Brief, tiers: &[Delivered], written: &[File]) -> Check {
     }
     let says = match &fault {
         None => format!(
-            "{} read again: the same triangles at the same places.",
+            "{} read again: the same triangles at the same places, no edge torn.",
             counted(meshes, "mesh file")
         ),
         Some(fault) => format!("{fault}."),

@@ -16,7 +16,7 @@
 
 use ectome_formats::Scene;
 use ectome_intake::{diagnose::Kind, repair::weld};
-use ectome_mesh::Fate;
+use ectome_mesh::{Fate, Progress};
 use ectome_uv::{face_graph::FaceGraph, unwrap::Manner};
 
 use super::{Act, Line, Plan};
@@ -25,6 +25,7 @@ use crate::{
     far_end::StandIn,
     figures::{counted, grouped},
     finding::noun,
+    leaves::Leaves,
     materials,
     merge::{MergeSettings, groups_of},
     rebuild::{RebuildSettings, worth},
@@ -91,10 +92,26 @@ impl Plan {
                 ),
             );
         }
-        let why = if rebuilds {
-            Some("The new skin has no UVs.".to_owned())
-        } else {
-            unfit(inspection, brief)
+        // Leaf cards keep their UVs and pictures: new ones are for everything else.
+        let leaves = Leaves::of(source);
+        let beside = leaves.as_ref().filter(|_| wants_maps).and_then(|l| {
+            let (inspection, _) = Inspection::of(&l.rest, &Progress::new()).ok()?;
+            Some((l, inspection))
+        });
+        let wants_maps = match &beside {
+            Some((leaves, _)) => leaves.rest.mesh.face_count() > 0,
+            None => wants_maps,
+        };
+        if let Some(leaves) = &leaves {
+            plan.left.push(format!(
+                "{} share pictures: a cut prunes them and lets those that stay grow, and they keep UVs and pictures.",
+                counted(leaves.count() as u64, "leaf card")
+            ));
+        }
+        let why = match &beside {
+            _ if rebuilds => Some("The new skin has no UVs.".to_owned()),
+            Some((_, inspection)) => unfit(inspection, brief),
+            None => unfit(inspection, brief),
         };
         if wants_maps && let Some(why) = why {
             let (uv, reason) = if rebuilds {
@@ -103,7 +120,7 @@ impl Plan {
                     "Few islands, seams where they are seen least.".to_owned(),
                 )
             } else {
-                let (manner, reason) = manner(source);
+                let (manner, reason) = manner(beside.as_ref().map_or(source, |(l, _)| &l.rest));
                 (dressing::uvs(brief, manner), reason)
             };
             plan.add(Act::Unwrap { uv }, format!("{why} {reason}"));
@@ -346,7 +363,7 @@ fn manner(source: &Scene) -> (Manner, String) {
 #[cfg(test)]
 mod tests {
     use ectome_formats::Scene;
-    use ectome_mesh::{MeshBuilder, Primitive, Progress, edit, shapes};
+    use ectome_mesh::{MeshBuilder, Primitive, edit, shapes};
     use glam::{Affine3A, Vec3};
     use rstest::rstest;
 

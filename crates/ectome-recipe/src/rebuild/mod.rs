@@ -19,7 +19,7 @@ use crate::{
     CutReport, EngineError,
     jury::Jury,
     measured::{made_report, part_at},
-    proof::{Proven, prove},
+    proof::{Pair, Proven, prove},
     stopping::left_when_stopped,
     thinned::thinned_within,
 };
@@ -246,8 +246,12 @@ fn made_and_proven(
         cut.deviation_worst_part.clear();
     }
     cut.rebuild = Some(Box::new(report));
-    let proven = prove(&seen, &jury, &seen.mesh, &scene, (&measured, &details))?;
-    Ok((scene, cut, proven))
+    let pair = Pair {
+        high: &seen,
+        low: &scene,
+    };
+    let proven = prove(pair, pair, &jury, &seen.mesh, (&measured, &details))?;
+    Ok((scene, cut, proven.without_look()))
 }
 
 impl From<RebuildError> for EngineError {

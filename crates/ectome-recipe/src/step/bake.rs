@@ -8,6 +8,7 @@ use crate::{
     EngineError,
     artefact::Artefact,
     figures::counted,
+    leaves,
     maps::{self, BakeSettings, Earlier, on_sheet},
     picture, proof,
     triangles::triangulated,
@@ -22,7 +23,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        9
+        10
     }
 
     fn title(&self) -> &'static str {
@@ -48,11 +49,16 @@ impl Operation for Bake {
     }
 
     fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
-        let source = input.with_all_parts()?;
-        let low = input.scene()?;
+        let (source, low) = (input.with_all_parts()?, input.scene()?);
+        // Leaf cards keep their pictures and stand in no ray's way.
+        let leaves = leaves::beside_others(&low);
+        let of_source = leaves.as_ref().and_then(|_| leaves::beside_others(&source));
+        let (whole, whole_source) = (low, source);
+        let low = leaves.as_ref().map_or(&whole, |l| &l.rest);
+        let source = of_source.as_ref().map_or(&whole_source, |l| &l.rest);
         let own = &progress.span(0.0, 0.85);
         let made = match self.bake.painted.split_last() {
-            None => maps::baked(&source, &low, &self.bake, None, own)?,
+            None => maps::baked(source, low, &self.bake, None, own)?,
             Some((_, painted)) => {
                 // What was baked before the last go of the brush, if that is kept.
                 let key = input.key_with(Step::from(Self {
@@ -65,12 +71,16 @@ impl Operation for Bake {
                     painted,
                     artefact: &|kind, which| input.artefact(&key, kind, which),
                 };
-                maps::baked(&source, &low, &self.bake, Some(&earlier), own)?
+                maps::baked(source, low, &self.bake, Some(&earlier), own)?
             }
         };
         progress.stage("Proving the maps");
-        let source = triangulated(source, progress)?;
-        let scene = maps::dressed(low, &made, self.bake.sheets);
+        let scene = maps::dressed(low.clone(), &made, self.bake.sheets);
+        let scene = match &leaves {
+            None => scene,
+            Some(leaves) => leaves.put_back(&whole, scene),
+        };
+        let source = triangulated(whole_source, progress)?;
         let shown = triangulated(scene.clone(), progress)?;
         let mut report = made.report;
         let seen = proof::dressed(&source, &shown);

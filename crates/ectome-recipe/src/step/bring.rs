@@ -11,7 +11,11 @@ use serde::{Deserialize, Serialize};
 
 use super::{Input, Nature, Operation, Output};
 use crate::{
-    Change, CutReport, EngineError, change, jury::Jury, maps, measured::made_report, proof::prove,
+    Change, CutReport, EngineError, change,
+    jury::Jury,
+    maps,
+    measured::made_report,
+    proof::{Pair, prove},
     triangles::triangulated,
 };
 
@@ -35,7 +39,7 @@ pub struct Bring {
 
 impl Operation for Bring {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {
@@ -84,7 +88,11 @@ impl Operation for Bring {
             seconds_measuring: started.elapsed().as_secs_f64(),
             ..made_report(&shown.mesh, &source.mesh, judge, &measured)
         };
-        let proven = prove(&source, &jury, &source.mesh, &shown, (&measured, &details))?;
+        let pair = Pair {
+            high: &source,
+            low: &shown,
+        };
+        let proven = prove(pair, pair, &jury, &source.mesh, (&measured, &details))?;
         Ok(Output::proven(low, report, proven))
     }
 }

@@ -19,7 +19,7 @@ pub struct Cards {
 
 impl Operation for Cards {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {

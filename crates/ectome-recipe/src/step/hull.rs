@@ -20,7 +20,7 @@ pub struct Hull {
 
 impl Operation for Hull {
     fn version(&self) -> u32 {
-        1
+        2
     }
 
     fn title(&self) -> &'static str {

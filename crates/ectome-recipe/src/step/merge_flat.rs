@@ -13,7 +13,7 @@ use crate::{
     figures::length,
     jury::Jury,
     measured::{part_at, report},
-    proof::{Proven, prove},
+    proof::{Pair, Proven, prove},
     triangles::triangulated,
 };
 
@@ -37,7 +37,7 @@ fn is_default(faces: &Faces) -> bool {
 
 impl Operation for MergeFlat {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {
@@ -113,7 +113,11 @@ pub fn merge_flat(
         ..source.clone()
     };
     let measured = (&measured, &details);
-    let proven = prove(&source, &jury, &source.mesh, &scene, measured)?;
+    let pair = Pair {
+        high: &source,
+        low: &scene,
+    };
+    let proven = prove(pair, pair, &jury, &source.mesh, measured)?;
     // What is measured are the triangles: faces that lie flat are the same surface.
     let mesh = join_flat(&scene.mesh, faces);
     Ok((Scene { mesh, ..scene }, report, proven))

@@ -20,7 +20,7 @@ pub struct Rebuild {
 
 impl Operation for Rebuild {
     fn version(&self) -> u32 {
-        4
+        5
     }
 
     fn title(&self) -> &'static str {

@@ -12,7 +12,7 @@ use crate::{
     CutReport, CutSettings, EngineError, figures,
     jury::Jury,
     measured::made_report,
-    proof::{Proven, prove},
+    proof::{Pair, Proven, prove},
     triangles::triangulated,
 };
 
@@ -28,7 +28,7 @@ pub struct TakeOutLoops {
 
 impl Operation for TakeOutLoops {
     fn version(&self) -> u32 {
-        4
+        5
     }
 
     fn title(&self) -> &'static str {
@@ -123,7 +123,11 @@ pub fn take_out_loops(
         ..source.clone()
     };
     let measured = (&measured, &details);
-    let proven = prove(&source, &jury, &source.mesh, &low, measured)?;
+    let pair = Pair {
+        high: &source,
+        low: &low,
+    };
+    let proven = prove(pair, pair, &jury, &source.mesh, measured)?;
     let scene = Scene {
         mesh: done.mesh,
         ..low

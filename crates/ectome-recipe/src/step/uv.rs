@@ -4,7 +4,7 @@ use ectome_mesh::Progress;
 use serde::{Deserialize, Serialize};
 
 use super::{Input, Nature, Operation, Output};
-use crate::{EngineError, UvStep, artefact::Artefact, picture, triangles::triangulated};
+use crate::{EngineError, UvStep, artefact::Artefact, leaves, picture, triangles::triangulated};
 
 /// Changes UVs; the surface stays as it is.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -16,7 +16,7 @@ pub struct Uv {
 
 impl Operation for Uv {
     fn version(&self) -> u32 {
-        7
+        8
     }
 
     fn title(&self) -> &'static str {
@@ -36,7 +36,14 @@ impl Operation for Uv {
     }
 
     fn run(&self, input: &dyn Input, progress: &Progress) -> Result<Output, EngineError> {
-        let (scene, report) = self.uv.apply(input.scene()?, progress)?;
+        let scene = input.scene()?;
+        let (scene, report) = match leaves::beside_others(&scene) {
+            None => self.uv.apply(scene, progress)?,
+            Some(leaves) => {
+                let (made, report) = self.uv.apply(leaves.rest.clone(), progress)?;
+                (leaves.put_back(&scene, made), report)
+            }
+        };
         let shown = triangulated(scene.clone(), progress)?;
         let picture = picture::png(&shown, picture::RESULT.0, picture::RESULT.1);
         Ok(Output {
