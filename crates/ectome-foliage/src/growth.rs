@@ -105,14 +105,14 @@ impl Pieces {
 
     /// Puts the points of the mesh where they are with every piece so many times as large as given.
     fn sized(&self, mesh: &mut Mesh, given: &[Vec3], size: f32, centres: &[Vec3]) {
-        let moved = (MOVED[0] * (size - 1.0)).min(MOVED[1]);
+        let share = (MOVED[0] * (size - 1.0)).min(MOVED[1]);
         let widest = self.balls.iter().map(|b| b.1).fold(0.0, f32::max);
         let grid = Grid::of(centres, (AROUND * size * widest).max(f32::MIN_POSITIVE));
         let moved: Vec<Vec3> = (self.balls.par_iter())
             .map(|&(middle, reach)| {
                 let around = AROUND * size * reach;
                 let inward = grid.middle(centres, middle, around) - middle;
-                middle + inward * (moved * (size - 1.0) / (AROUND * HALF_BALL * size))
+                middle + inward * (share * (size - 1.0) / (AROUND * HALF_BALL * size))
             })
             .collect();
         for (i, (p, from)) in mesh.points.iter_mut().zip(given).enumerate() {

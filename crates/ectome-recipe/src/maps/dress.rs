@@ -7,7 +7,10 @@ use ectome_formats::{Image, Library, Scene};
 use ectome_mesh::edit;
 use serde_json::{Value, json};
 
-use super::{Kind, MapFile, Maps, on_sheet, pack::together};
+use super::{
+    Kind, MapFile, Maps, on_sheet,
+    pack::{Plane, together},
+};
 use crate::{
     materials::{self, Group},
     picture,
@@ -128,9 +131,10 @@ impl Worn {
         }
         let channels = [Kind::Occlusion, Kind::Roughness, Kind::Metalness].map(of);
         let [occlusion, roughness, metalness] = channels;
-        let packed = [occlusion, roughness, metalness, None];
-        if let Some(bytes) = together(packed, 255, false) {
-            let texture = add("occlusion_roughness_metalness", bytes);
+        let plane = |map: Option<&[u8]>| Plane::of(map?, 0, false);
+        let planes = [plane(occlusion), plane(roughness), plane(metalness), None];
+        if let Some(bytes) = together(planes, 255, false) {
+            let texture = add(&maps.surface_name, bytes);
             if occlusion.is_some() {
                 material["occlusionTexture"] = texture.clone();
             }

@@ -20,6 +20,7 @@
 //! | `dress` | a scene with its maps as glTF textures |
 
 mod carried;
+mod channel;
 mod detail;
 mod dress;
 mod earlier;
@@ -43,6 +44,7 @@ use ectome_formats::{Scene, glb};
 use ectome_mesh::{Fate, Mesh, MeshBuilder, Primitive, Progress, edit, normals};
 use glam::Vec3;
 
+pub use channel::{Channel, NoChannel};
 pub use detail::{CoarseIsland, TURN};
 pub use dress::dressed;
 pub use earlier::Earlier;
@@ -94,6 +96,8 @@ pub struct Maps {
     worn: Vec<MapFile>,
     /// What of the source's materials no map says.
     carried: Carried,
+    /// The name of the picture of occlusion, roughness and metalness that materials wear.
+    surface_name: String,
     /// Some of the low mesh has an opacity of its own.
     transparent: bool,
     /// Green of normals is up in the files.
@@ -203,7 +207,13 @@ pub fn baked(
     let packed = pack::all(&files, settings);
     let (files, mut worn): (Vec<_>, Vec<_>) =
         (files.into_iter()).partition(|f| settings.kinds.contains(&f.kind));
-    worn.retain(|f| carried.kinds.contains(&f.kind));
+    // What is packed is worn too, where glTF has a place for it.
+    let packed_kinds = || settings.packed.iter().flat_map(Packed::kinds);
+    let has_place = |k: Kind| [Kind::Occlusion, Kind::Roughness, Kind::Metalness].contains(&k);
+    worn.retain(|f| {
+        carried.kinds.contains(&f.kind)
+            || (has_place(f.kind) && packed_kinds().any(|k| k == f.kind))
+    });
     let seconds = started.elapsed().as_secs_f64();
     let report = BakeReport {
         pieces_inside_out: sides.inward,
@@ -234,6 +244,7 @@ pub fn baked(
         files,
         worn,
         transparent: keeps_opacity.contains(&true),
+        surface_name: pack::surface_name(settings),
         carried,
         green_up: settings.green_up,
         normals: if settings.set_normals && !had_normals {

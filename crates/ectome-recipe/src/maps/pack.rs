@@ -2,9 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{BakeSettings, Kind, MapFile, on_sheet};
+use super::{BakeSettings, Channel, Kind, MapFile, on_sheet};
 
-/// A picture that holds a map of one channel in each of its channels.
+/// A picture that holds a map, or a colour of one, in each of its channels.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Packed {
@@ -12,24 +12,23 @@ pub struct Packed {
     pub name: String,
     /// What red holds; black without it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub red: Option<Kind>,
+    pub red: Option<Channel>,
     /// What green holds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub green: Option<Kind>,
+    pub green: Option<Channel>,
     /// What blue holds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub blue: Option<Kind>,
+    pub blue: Option<Channel>,
     /// What alpha holds; without it the picture has no alpha.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub alpha: Option<Kind>,
+    pub alpha: Option<Channel>,
 }
 
 impl Packed {
     /// The maps it holds.
     pub fn kinds(&self) -> impl Iterator<Item = Kind> {
-        [self.red, self.green, self.blue, self.alpha]
-            .into_iter()
-            .flatten()
+        let channels = [self.red, self.green, self.blue, self.alpha];
+        channels.into_iter().flatten().filter_map(Channel::kind)
     }
 
     /// What it holds, in words.
@@ -40,9 +39,9 @@ impl Packed {
             ("blue", self.blue),
             ("alpha", self.alpha),
         ];
-        let held = channels.into_iter().filter_map(|(channel, kind)| {
-            kind.map(|kind| format!("{channel} {}", kind.word().replace('_', " ")))
-        });
+        let held = channels
+            .into_iter()
+            .filter_map(|(channel, kind)| kind.map(|kind| format!("{channel} {}", kind.says())));
         held.collect::<Vec<_>>().join(", ")
     }
 
@@ -61,12 +60,6 @@ impl Packed {
                 "packs a picture under the name of the map {name}; take another name"
             ));
         }
-        if let Some(kind) = self.kinds().find(|k| k.channels() != 1) {
-            return Some(format!(
-                "packs {} into one channel of {name}; only maps of one channel can be packed",
-                kind.word()
-            ));
-        }
         self.kinds()
             .next()
             .is_none()
@@ -79,11 +72,17 @@ pub(super) fn all(files: &[MapFile], settings: &BakeSettings) -> Vec<(String, Ve
     let mut out = Vec::new();
     for sheet in 0..settings.sheets {
         for packed in &settings.packed {
-            let of = |kind: Option<Kind>| {
-                let found = files
-                    .iter()
-                    .find(|f| Some(f.kind) == kind && f.sheet == sheet)?;
-                Some(found.bytes.as_slice())
+            let of = |channel: Option<Channel>| match channel? {
+                Channel::Value(v) => Some(Plane::Even(u16::from(v) * 257)),
+                Channel::Map {
+                    kind,
+                    colour,
+                    inverted,
+                } => {
+                    let is_it = |f: &&MapFile| f.kind == kind && f.sheet == sheet;
+                    let found = files.iter().find(is_it)?;
+                    Plane::of(&found.bytes, colour.unwrap_or(0), inverted)
+                }
             };
             let channels = [packed.red, packed.green, packed.blue, packed.alpha].map(of);
             if let Some(bytes) = together(channels, 0, settings.deep) {
@@ -94,14 +93,68 @@ pub(super) fn all(files: &[MapFile], settings: &BakeSettings) -> Vec<(String, Ve
     out
 }
 
-/// Up to four grey pictures of one size as the channels of one; `ground` (0 to 255) where a colour is not there, no alpha without
-/// the fourth. `None` when none can be read.
-pub(super) fn together(channels: [Option<&[u8]>; 4], ground: u8, deep: bool) -> Option<Vec<u8>> {
-    let grey = channels.map(|c| Some(image::load_from_memory(c?).ok()?.into_luma16()));
-    let (w, h) = grey.iter().flatten().next()?.dimensions();
-    let count = if grey[3].is_some() { 4 } else { 3 };
+/// The name of the picture of occlusion, roughness and metalness that materials wear: that of a packed one which holds them where glTF looks for
+/// them (glTF 2.0, sections 3.9.2 and 3.9.3), so that both are one file.
+pub(super) fn surface_name(settings: &BakeSettings) -> String {
+    let is = |channel: Option<Channel>, kind: Kind| channel == Some(Channel::of(kind));
+    let own = settings.packed.iter().find(|p| {
+        is(p.red, Kind::Occlusion)
+            && is(p.green, Kind::Roughness)
+            && is(p.blue, Kind::Metalness)
+            && p.alpha.is_none()
+    });
+    own.map_or("occlusion_roughness_metalness", |p| &p.name)
+        .to_owned()
+}
+
+/// A channel of a picture, in 16 bits.
+pub(super) enum Plane {
+    /// The same everywhere.
+    Even(u16),
+    /// A value for each texel, with width and height.
+    Texels(Vec<u16>, (u32, u32)),
+}
+
+impl Plane {
+    /// A channel of a PNG. `None` where it cannot be read.
+    pub(super) fn of(png: &[u8], colour: usize, inverted: bool) -> Option<Self> {
+        let picture = image::load_from_memory(png).ok()?;
+        let size = (picture.width(), picture.height());
+        let mut texels: Vec<u16> = if picture.color().has_color() {
+            let rgb = picture.into_rgb16();
+            rgb.pixels().map(|p| p[colour.min(2)]).collect()
+        } else {
+            picture.into_luma16().into_raw()
+        };
+        if inverted {
+            texels.iter_mut().for_each(|t| *t = u16::MAX - *t);
+        }
+        Some(Self::Texels(texels, size))
+    }
+
+    fn at(&self, texel: usize) -> u16 {
+        match self {
+            Self::Even(v) => *v,
+            Self::Texels(texels, _) => texels[texel],
+        }
+    }
+}
+
+/// Up to four planes of one size as the channels of one picture; `ground` (0 to 255) where a colour is not there, no alpha without
+/// the fourth. `None` where no plane has a size, or they differ in it.
+pub(super) fn together(planes: [Option<Plane>; 4], ground: u8, deep: bool) -> Option<Vec<u8>> {
+    let sizes = planes.iter().flatten().filter_map(|p| match p {
+        Plane::Even(_) => None,
+        Plane::Texels(_, size) => Some(*size),
+    });
+    let sizes: Vec<(u32, u32)> = sizes.collect();
+    let &(w, h) = sizes.first()?;
+    if sizes.iter().any(|s| *s != (w, h)) {
+        return None;
+    }
+    let count = if planes[3].is_some() { 4 } else { 3 };
     let ground = u16::from(ground) * 257;
-    let value = |k: usize, at: usize| grey[k].as_ref().map_or(ground, |g| g.as_raw()[at]);
+    let value = |k: usize, at: usize| planes[k].as_ref().map_or(ground, |p| p.at(at));
     let texels = (0..(w * h) as usize).flat_map(|at| (0..count).map(move |k| (k, at)));
     let bytes: Vec<u8> = if deep {
         texels

@@ -6,7 +6,7 @@ use ectome_recipe::{
     CutSettings, Manner, Recipe, Target, UvStep,
     built::only_built,
     engine,
-    maps::{BakeReport, BakeSettings, From, Kind, Maps, Packed, baked},
+    maps::{BakeReport, BakeSettings, Channel, From, Kind, Maps, Packed, baked},
 };
 use glam::{Affine3A, Vec2, Vec3};
 use rstest::rstest;
@@ -335,10 +335,10 @@ fn stacked_copies_are_baked_from_the_first(#[case] off: f32) {
 fn packed(name: &str) -> Packed {
     Packed {
         name: name.to_owned(),
-        red: Some(Kind::Occlusion),
-        green: Some(Kind::Roughness),
+        red: Some(Channel::of(Kind::Occlusion)),
+        green: Some(Channel::of(Kind::Roughness)),
         blue: None,
-        alpha: Some(Kind::Metalness),
+        alpha: Some(Channel::of(Kind::Metalness)),
     }
 }
 
@@ -372,6 +372,66 @@ fn several_maps_share_one_picture(#[case] deep: bool) {
     let [occlusion, roughness, blue, metalness] = picture.into_rgba16().get_pixel(32, 32).0;
     let near = |have: u16, want: f32| (f32::from(have) / 65_535.0 - want).abs() < 0.005;
     assert!(near(occlusion, 1.0) && near(roughness, 0.25) && blue == 0 && near(metalness, 0.75));
+}
+
+/// What is packed is worn by the materials too, with factors that leave it as it is; other layouts, constants and what is turned about are
+/// pictures beside.
+#[test]
+fn packed_pictures_are_worn() {
+    let mut source = painted(
+        mesh(vec![("plate", plate(4, Vec2::new))]),
+        picture(8, |_, _| [200, 100, 50]),
+        json!({ "index": 0 }),
+    );
+    source.library.materials[0]["pbrMetallicRoughness"]["roughnessFactor"] = json!(0.25);
+    source.library.materials[0]["pbrMetallicRoughness"]["metallicFactor"] = json!(0.75);
+    let low = Scene::from(mesh(vec![("plate", plate(1, Vec2::new))]));
+    let channel = |text: &str| Some(text.parse::<Channel>().unwrap());
+    let settings = BakeSettings {
+        packed: vec![
+            Packed {
+                name: "orm".to_owned(),
+                red: channel("occlusion"),
+                green: channel("roughness"),
+                blue: channel("metalness"),
+                alpha: None,
+            },
+            Packed {
+                name: "gloss".to_owned(),
+                red: channel("base_colour red"),
+                green: channel("0.5"),
+                blue: channel("1"),
+                alpha: channel("inverted roughness"),
+            },
+        ],
+        ..BakeSettings::of(vec![Kind::BaseColour], 64)
+    };
+    let made = bake(&source, &low, &settings);
+    let rgba = |bytes: &[u8]| {
+        image::load_from_memory(bytes)
+            .unwrap()
+            .into_rgba8()
+            .get_pixel(32, 32)
+            .0
+    };
+    let gloss = rgba(&made.packed[1].1);
+    for (have, want) in gloss.into_iter().zip([200, 128, 255, 191]) {
+        assert!(have.abs_diff(want) <= 1, "{gloss:?}");
+    }
+    let dressed = ectome_recipe::maps::dressed(low, &made, 1);
+    let material = &dressed.library.materials[0];
+    let pbr = &material["pbrMetallicRoughness"];
+    assert_eq!(
+        (&pbr["roughnessFactor"], &pbr["metallicFactor"]),
+        (&json!(1.0), &json!(1.0))
+    );
+    let texture = &pbr["metallicRoughnessTexture"]["index"];
+    assert_eq!(texture, &material["occlusionTexture"]["index"]);
+    let image = &dressed.library.textures[texture.as_u64().unwrap() as usize]["source"];
+    let image = &dressed.library.images[image.as_u64().unwrap() as usize];
+    assert_eq!(image.name, "orm");
+    let [_, roughness, metalness, _] = rgba(&image.bytes);
+    assert!(roughness.abs_diff(64) <= 1 && metalness.abs_diff(191) <= 1);
 }
 
 /// The heavy and the low object of a pair are told by the name before their mark: each is baked from its own, however near the

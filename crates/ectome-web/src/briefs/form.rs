@@ -4,7 +4,7 @@ use ectome_recipe::{
     Brief, SheetsAs, Tier,
     far_end::MadeAs,
     look_limits::LookLimits,
-    maps::{Kind, Packed},
+    maps::{Channel, Packed},
 };
 
 use super::delivery_form::delivery;
@@ -56,11 +56,10 @@ fn packed(f: &Fields) -> Result<Vec<Packed>, Failure> {
     for (i, name) in names.iter().enumerate().filter(|(_, n)| !n.is_empty()) {
         let of = |column: &[&str]| match column.get(i).copied().unwrap_or_default() {
             "" => Ok(None),
-            word => Kind::of(word).map(Some).ok_or_else(|| {
-                Failure::bad(format!(
-                    "There is no map “{word}”. Reload the page and choose another."
-                ))
-            }),
+            word => word
+                .parse::<Channel>()
+                .map(Some)
+                .map_err(|e| Failure::bad(sentence(&e.to_string()))),
         };
         list.push(Packed {
             name: (*name).to_owned(),

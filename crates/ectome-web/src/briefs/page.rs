@@ -11,7 +11,7 @@ use ectome_recipe::{
     Brief,
     brief::{FORMATS, MAPS},
     far_end::MadeAs,
-    maps::Kind,
+    maps::Channel,
 };
 
 use super::{
@@ -79,27 +79,38 @@ struct PackRow {
 /// One of its channels, with what it can hold.
 struct PackChannel {
     name: &'static str,
-    maps: Vec<Choice>,
+    maps: Vec<PackChoice>,
+}
+
+/// What a channel can hold.
+struct PackChoice {
+    name: String,
+    says: String,
+    on: bool,
 }
 
 /// The pictures of several maps that a brief has, and an empty row that adds one.
 fn packed(brief: &Brief) -> Vec<PackRow> {
-    let row = |name: &str, held: [Option<Kind>; 4]| PackRow {
+    let offered = Channel::offered();
+    let choices = |held: Option<Channel>| {
+        // What a brief in TOML asks for beyond these stays what it is.
+        let own = held.filter(|h| !offered.contains(h));
+        let all = offered.iter().copied().chain(own);
+        let choice = |c: Channel| PackChoice {
+            name: c.to_string(),
+            says: c.says(),
+            on: held == Some(c),
+        };
+        all.map(choice).collect()
+    };
+    let row = |name: &str, held: [Option<Channel>; 4]| PackRow {
         name: name.to_owned(),
         channels: ["red", "green", "blue", "alpha"]
             .into_iter()
             .zip(held)
             .map(|(name, held)| PackChannel {
                 name,
-                maps: Kind::ALL
-                    .into_iter()
-                    .filter(|k| k.channels() == 1)
-                    .map(|k| Choice {
-                        name: k.word(),
-                        says: k.word().replace('_', " "),
-                        on: held == Some(k),
-                    })
-                    .collect(),
+                maps: choices(held),
             })
             .collect(),
     };

@@ -6,7 +6,7 @@ use clap::{Args, ValueEnum};
 use ectome_formats::glb;
 use ectome_recipe::figures::grouped;
 use ectome_recipe::{
-    maps::{BakeSettings, Directions, From, Kind, Packed, Reach, baked, dressed},
+    maps::{BakeSettings, Channel, Directions, From, Kind, Packed, Reach, baked, dressed},
     triangles::triangulated,
 };
 
@@ -113,7 +113,7 @@ fn packed(text: &str) -> Result<Packed, String> {
     for (slot, word) in held.iter_mut().zip(words) {
         *slot = match word.trim() {
             "-" => None,
-            word => Some(kind(word)?),
+            word => Some(word.parse::<Channel>().map_err(|e| e.to_string())?),
         };
     }
     let [red, green, blue, alpha] = held;
