@@ -7,6 +7,7 @@ mod compress;
 mod container;
 mod copies;
 mod document;
+mod draco;
 mod field;
 mod order;
 mod quantise;

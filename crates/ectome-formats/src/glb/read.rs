@@ -10,6 +10,7 @@ use serde_json::Value;
 use super::{
     accessor::{Document, data_uri, size},
     container,
+    draco::Unpacked,
 };
 use crate::{
     Copy, FileSet, FormatError, Image, Library, Reading, Scene, file_set::base_name, gltf::decoded,
@@ -17,9 +18,6 @@ use crate::{
 
 /// Deepest node tree that is followed.
 const DEEPEST: usize = 512;
-
-/// Extensions that hide the geometry.
-const CLOSED: [&str; 1] = ["KHR_draco_mesh_compression"];
 
 /// Reads a GLB. `file` is its name, for messages.
 ///
@@ -67,14 +65,6 @@ pub(crate) fn read_document(
         });
     }
     let document = Document::new(file, json, bin, files, reading)?;
-    let required = document.list("extensionsRequired");
-    if let Some(name) = CLOSED.iter().find(|n| required.iter().any(|r| r == *n)) {
-        return Err(FormatError::Unsupported {
-            file: file.to_owned(),
-            what: format!("compressed geometry ({name})"),
-            remedy: "Export it without mesh compression.",
-        });
-    }
     let mut notes = Vec::new();
     for (list, what) in [("animations", "Animations"), ("skins", "Skins")] {
         if !document.list(list).is_empty() {
@@ -452,11 +442,13 @@ impl Reader<'_, '_> {
         let listed = (corners as u64).saturating_mul(CORNER_BYTES);
         self.taken = self.taken.saturating_add(vertices).saturating_add(listed);
         self.reading.needs(document.file, self.taken)?;
-        let positions: Vec<Vec3> = rows(document.floats::<3>(position, 0.0)?);
+        let unpacked = Unpacked::of(document, json, at)?;
+        let positions: Vec<Vec3> =
+            rows(self.floats::<3>(unpacked.as_ref(), "POSITION", position, 0.0)?);
         self.finite(&positions, |p| p.is_finite(), "position", at)?;
         let n = positions.len();
         let mut normals: Vec<Vec3> = match accessor("NORMAL") {
-            Some(i) => rows(document.floats::<3>(i, 0.0)?),
+            Some(i) => rows(self.floats::<3>(unpacked.as_ref(), "NORMAL", i, 0.0)?),
             None => Vec::new(),
         };
         // A broken normal is rebuilt from its faces; a broken place cannot be.
@@ -464,13 +456,15 @@ impl Reader<'_, '_> {
             normals.clear();
         }
         let mut uv_sets: Vec<Vec<Vec2>> = Vec::new();
-        while let Some(i) = accessor(&format!("TEXCOORD_{}", uv_sets.len())) {
-            let set: Vec<Vec2> = rows(document.floats::<2>(i, 0.0)?);
+        loop {
+            let name = format!("TEXCOORD_{}", uv_sets.len());
+            let Some(i) = accessor(&name) else { break };
+            let set: Vec<Vec2> = rows(self.floats::<2>(unpacked.as_ref(), &name, i, 0.0)?);
             self.finite(&set, |p| p.is_finite(), "texture coordinate", at)?;
             uv_sets.push(set);
         }
         let colours: Vec<Vec4> = match accessor("COLOR_0") {
-            Some(i) => rows(document.floats::<4>(i, 1.0)?),
+            Some(i) => rows(self.floats::<4>(unpacked.as_ref(), "COLOR_0", i, 1.0)?),
             None => Vec::new(),
         };
         self.finite(&colours, |c| c.is_finite(), "colour", at)?;
@@ -485,9 +479,10 @@ impl Reader<'_, '_> {
                 return Err(document.damaged(format!("{at} has {n} positions but {len} {what}")));
             }
         }
-        let listed = match size(&json["indices"]) {
-            Some(i) => document.indices(i)?,
-            None => (0..n as u32).collect(),
+        let listed = match (&unpacked, size(&json["indices"])) {
+            (Some(unpacked), _) => unpacked.corners(),
+            (None, Some(i)) => document.indices(i)?,
+            (None, None) => (0..n as u32).collect(),
         };
         if let Some(i) = listed.iter().position(|&v| v as usize >= n) {
             return Err(document.damaged(format!(
@@ -496,6 +491,8 @@ impl Reader<'_, '_> {
             )));
         }
         let corners = match mode {
+            // What is packed comes out as triangles.
+            _ if unpacked.is_some() => listed,
             4 => {
                 let mut list = listed;
                 list.truncate(list.len() / 3 * 3);
@@ -524,6 +521,20 @@ impl Reader<'_, '_> {
             face_sizes: Vec::new(),
             material: material.map(|m| m as u32),
         }))
+    }
+
+    /// The rows of an attribute: unpacked where it is packed, else of its accessor.
+    fn floats<const N: usize>(
+        &self,
+        unpacked: Option<&Unpacked<'_>>,
+        name: &str,
+        index: usize,
+        or: f32,
+    ) -> Result<Vec<[f32; N]>, FormatError> {
+        let document = self.document;
+        let accessor = document.list("accessors").get(index);
+        let packed = unpacked.and_then(|u| u.floats(name, accessor?, or));
+        packed.map_or_else(|| document.floats(index, or), Ok)
     }
 
     fn finite<T>(

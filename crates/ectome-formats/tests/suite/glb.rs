@@ -116,7 +116,9 @@ fn edited(edit: impl FnOnce(&mut Value, &mut Vec<u8>)) -> Vec<u8> {
 #[case::no_such_mesh(edited(|j, _| j["nodes"][0]["mesh"] = json!(9)), "mesh 9 does not exist")]
 #[case::circular(edited(|j, _| j["nodes"][0]["children"] = json!([0])), "its own ancestor")]
 #[case::no_such_material(edited(|j, _| j["meshes"][0]["primitives"][0]["material"] = json!(5)), "a material that does not exist")]
-#[case::draco(edited(|j, _| j["extensionsRequired"] = json!(["KHR_draco_mesh_compression"])), "compressed geometry")]
+#[case::draco(edited(|j, _| {
+    j["meshes"][0]["primitives"][0]["extensions"] = json!({ "KHR_draco_mesh_compression": { "bufferView": 0, "attributes": { "POSITION": 0 } } });
+}), "the packed geometry of primitive 0 of hatch breaks off")]
 #[case::sparse_from_nothing(edited(|j, _| {
     j["accessors"][0].as_object_mut().unwrap().remove("bufferView");
     j["accessors"][0]["count"] = json!(4_000_000_000u64);

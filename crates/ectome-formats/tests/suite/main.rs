@@ -1,6 +1,7 @@
 //! Files as others write and read them. One program, so that what all of it uses is compiled once.
 
 mod codings;
+mod draco;
 mod glb;
 mod mtl;
 mod obj;
