@@ -22,9 +22,11 @@ const VIEWS: usize = 2;
 const AROUND: f32 = 3.0;
 /// The middle of half a ball lies so far from its centre, of its radius: closed form.
 const HALF_BALL: f32 = 0.375;
-/// Of the way that would leave the outline where it was, cards go so much for each time that they grow, and so much at most: all of it would
-/// make the crown thin inside, so that leaves would have to grow to twice the size.
-const MOVED: [f32; 2] = [0.06, 0.2];
+/// Of the way that would leave the outline where it was, cards go none until they are twice as large, then more, and half of it at most: moved
+/// earlier, they leave the border of the crown thin, so that all have to grow more; not moved at all, a few large ones stand far out of it.
+fn share_moved(size: f32) -> f32 {
+    (0.25 * (size - 2.0)).clamp(0.0, 0.5)
+}
 
 /// Grows the pieces of a mesh of cards about their middles until they and the trunk cover as many samples as the crown did, and says how much.
 /// At the border of the crown they move inward as they grow, so that it keeps its outline: towards the middle of the `centres` of all cards
@@ -105,7 +107,7 @@ impl Pieces {
 
     /// Puts the points of the mesh where they are with every piece so many times as large as given.
     fn sized(&self, mesh: &mut Mesh, given: &[Vec3], size: f32, centres: &[Vec3]) {
-        let share = (MOVED[0] * (size - 1.0)).min(MOVED[1]);
+        let share = share_moved(size);
         let widest = self.balls.iter().map(|b| b.1).fold(0.0, f32::max);
         let grid = Grid::of(centres, (AROUND * size * widest).max(f32::MIN_POSITIVE));
         let moved: Vec<Vec3> = (self.balls.par_iter())

@@ -18,19 +18,28 @@ const ANGLES: usize = 64;
 /// Reflectance of what is no metal, seen head on (glTF 2.0, appendix B).
 const DIELECTRIC: f32 = 0.04;
 
-/// A lobe: its axis and how bright it is by the cosine of the angle to it.
+/// A lobe: its axis, of any length, and how bright it is by the cosine of the angle to it.
 struct Lobe {
     axis: Vec3,
     radiance: fn(f32) -> f32,
 }
 
+impl Lobe {
+    const fn of(x: f32, y: f32, z: f32, radiance: fn(f32) -> f32) -> Self {
+        Self {
+            axis: Vec3::new(x, y, z),
+            radiance,
+        }
+    }
+}
+
 /// Sky and ground reach half around; lamps are as wide as a large window a few steps away.
-const LOBES: [(f32, f32, f32, fn(f32) -> f32); 5] = [
-    (0.0, 1.0, 0.0, |c| 0.52 * smooth(c)),
-    (0.0, -1.0, 0.0, |c| 0.30 * smooth(c)),
-    (-0.6, 0.55, 0.6, |c| 1.9 * (9.0 * (c - 1.0)).exp()),
-    (0.8, 0.3, 0.35, |c| 0.9 * (9.0 * (c - 1.0)).exp()),
-    (0.1, 0.35, -0.9, |c| 1.2 * (9.0 * (c - 1.0)).exp()),
+const LOBES: [Lobe; 5] = [
+    Lobe::of(0.0, 1.0, 0.0, |c| 0.52 * smooth(c)),
+    Lobe::of(0.0, -1.0, 0.0, |c| 0.30 * smooth(c)),
+    Lobe::of(-0.6, 0.55, 0.6, |c| 1.9 * (9.0 * (c - 1.0)).exp()),
+    Lobe::of(0.8, 0.3, 0.35, |c| 0.9 * (9.0 * (c - 1.0)).exp()),
+    Lobe::of(0.1, 0.35, -0.9, |c| 1.2 * (9.0 * (c - 1.0)).exp()),
 ];
 
 /// 0 away from the axis, 1 along it, without an edge between.
@@ -48,20 +57,15 @@ struct Gathered {
     mirrored: [[f32; ANGLES]; ROUGH],
 }
 
-static GATHERED: LazyLock<Vec<Gathered>> = LazyLock::new(|| {
-    let lobe = |&(x, y, z, radiance): &(f32, f32, f32, fn(f32) -> f32)| Lobe {
-        axis: Vec3::new(x, y, z).normalize(),
-        radiance,
-    };
-    LOBES.iter().map(lobe).map(Gathered::of).collect()
-});
+static GATHERED: LazyLock<Vec<Gathered>> =
+    LazyLock::new(|| LOBES.iter().map(Gathered::of).collect());
 
 impl Gathered {
-    fn of(lobe: Lobe) -> Self {
+    fn of(lobe: &Lobe) -> Self {
         let angle = |k: usize| PI * k as f32 / (ANGLES - 1) as f32;
         let roughness = |k: usize| k as f32 / (ROUGH - 1) as f32;
         Self {
-            axis: lobe.axis,
+            axis: lobe.axis.normalize(),
             diffuse: std::array::from_fn(|k| {
                 gathered(lobe.radiance, angle(k), &|u| {
                     // By the cosine: as many directions in each equal share of the disc below.

@@ -104,7 +104,7 @@ impl Session {
         // The analysis is done by one core for most of its time: meanwhile others make the judge ready.
         let small = worked.scene.mesh.triangle_count() <= JUDGED_MEANWHILE;
         let judging = (analysis.is_none() && small).then(|| {
-            let scene = worked.measured().clone();
+            let scene = worked.judged().clone();
             std::thread::spawn(move || Jury::of(&scene).inspect(|jury| jury.make_ready(&scene)))
         });
         // Work that is stopped ends at once and does not wait for the judge, which nobody asks for any more.
@@ -202,7 +202,8 @@ impl Session {
             (Some(_), None) => None,
             (Some(_), Some(_)) => self.leaves_of_origin.as_ref(),
         };
-        leaves.map_or(self.judged(), |l| &l.rest)
+        let rest = leaves.map(|l| &l.rest).filter(|r| r.mesh.face_count() > 0);
+        rest.unwrap_or(self.judged())
     }
 
     /// The expected largest deviation in metres against triangles, heaviest first.
@@ -498,7 +499,13 @@ impl Session {
         let seconds_fitting = started.elapsed().as_secs_f64();
         progress.stage("Measuring");
         let started = Instant::now();
-        let (measured, details) = judge.examine(mesh, &cut.mesh, &progress.span(0.82, 1.0))?;
+        // Of what is nothing but leaf cards there is nothing to measure: it is beside itself.
+        let low = if cut.mesh.face_count() > 0 {
+            &cut.mesh
+        } else {
+            mesh
+        };
+        let (measured, details) = judge.examine(mesh, low, &progress.span(0.82, 1.0))?;
         let before = match &self.origin {
             None => self.triangles(),
             Some(origin) => origin.scene.mesh.triangle_count(),
@@ -523,7 +530,11 @@ impl Session {
         report.triangles_after = whole.triangle_count();
         report.gone = gone(&self.source, &whole);
         let rest = cards.map(|_| Scene {
-            mesh: cut.mesh,
+            mesh: if cut.mesh.face_count() > 0 {
+                cut.mesh
+            } else {
+                mesh.clone()
+            },
             library: self.source.library.clone(),
             ..Scene::default()
         });
@@ -584,6 +595,16 @@ impl Worked {
     /// What is analysed: the scene without leaf cards.
     fn measured(&self) -> &Scene {
         self.leaves.as_ref().map_or(&self.scene, |l| &l.rest)
+    }
+
+    /// What results are measured against: the same, or all of it where there is nothing but leaf cards.
+    fn judged(&self) -> &Scene {
+        let rest = self.measured();
+        if rest.mesh.face_count() > 0 {
+            rest
+        } else {
+            &self.scene
+        }
     }
 
     /// A source of triangles; one of more than [`ectome_reduce::LARGE`] is cut block by block first.

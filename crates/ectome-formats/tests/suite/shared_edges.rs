@@ -103,7 +103,7 @@ fn no_edge_opens_in_formats_without_frames() {
     written.push(("ball.ply".to_owned(), ply_write::write(&scene).unwrap()));
     written.push(("ball.stl".to_owned(), stl_write::write(&scene).unwrap()));
     for (name, bytes) in written.iter().filter(|(n, _)| !n.ends_with(".mtl")) {
-        let set = FileSet::new([(name.as_str(), &bytes[..])].into_iter());
+        let set = FileSet::new([(name.as_str(), &bytes[..])]);
         assert_eq!(open_edges(&files::read(&set).unwrap()), 0, "{name}");
     }
 }

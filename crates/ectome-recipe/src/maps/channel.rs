@@ -56,7 +56,11 @@ impl Channel {
 
     /// In words.
     pub fn says(self) -> String {
-        self.to_string().replace('_', " ")
+        match self {
+            Self::Value(0) => "black".to_owned(),
+            Self::Value(255) => "white".to_owned(),
+            _ => self.to_string().replace('_', " "),
+        }
     }
 
     /// Those that a form offers.

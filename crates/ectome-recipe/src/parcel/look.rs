@@ -79,7 +79,7 @@ fn read_again(
     if written.iter().any(|f| f.of == ALL_TIERS) {
         let scene = triangulated(tier.scene.clone(), &Progress::new())?;
         let bytes = glb::write(&scene, options)?;
-        let set = FileSet::new([("tier.glb", &bytes[..])].into_iter());
+        let set = FileSet::new([("tier.glb", &bytes[..])]);
         return Ok(Some(files::read(&set)?));
     }
     let Some(file) = of_tier(&["obj"]) else {

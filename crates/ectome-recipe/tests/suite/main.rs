@@ -6,6 +6,7 @@ mod budget;
 mod far_end;
 mod fitted;
 mod intake;
+mod leaves;
 mod looks_live;
 mod maps;
 mod maps_read_back;
