@@ -34,11 +34,7 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         hierarchy: f.text("hierarchy") == "tree",
         formats: own(f.all("format")),
         delivery: delivery(f)?,
-        look: LookLimits {
-            colour: f.number("look_colour", "The limit of colour", 0.01, 1000.0)?,
-            coverage_percent: f.number("look_coverage", "The limit of coverage", 0.01, 1e5)?,
-            shine_percent: f.number("look_shine", "The limit of shine", 0.01, 1000.0)?,
-        },
+        look: look(f)?,
         packed: packed(f)?,
         tiers: tiers(f)?,
     };
@@ -46,6 +42,24 @@ pub fn brief(f: &Fields) -> Result<Brief, Failure> {
         .check()
         .map_err(|e| Failure::bad(sentence(&e.to_string())))?;
     Ok(brief)
+}
+
+/// The limits of the look; a field that is empty or not there takes the usual one.
+fn look(f: &Fields) -> Result<LookLimits, Failure> {
+    let usual = LookLimits::default();
+    let limit = |name, what, or: f64| match f.text(name) {
+        "" => Ok(or),
+        _ => f.number(name, what, 0.01, 1e5),
+    };
+    Ok(LookLimits {
+        colour: limit("look_colour", "The limit of colour", usual.colour)?,
+        coverage_percent: limit(
+            "look_coverage",
+            "The limit of coverage",
+            usual.coverage_percent,
+        )?,
+        shine_percent: limit("look_shine", "The limit of shine", usual.shine_percent)?,
+    })
 }
 
 /// Pictures of several maps. Rows without a name are left out.
@@ -143,6 +157,8 @@ mod tests {
             ("green", "up"),
             ("suffix", "_LOD"),
             ("format", "glb"),
+            ("look_colour", "4,5"),
+            ("look_coverage", ""),
         ];
         let rows = [
             ["6 000", "1,5", "", "4"],
@@ -170,6 +186,10 @@ mod tests {
         let b = brief(&form(&[])).unwrap();
         assert_eq!(b.screen_height_px, 1832);
         assert_eq!(b.maps, ["normal", "occlusion"]);
+        assert_eq!(
+            (b.look.colour, b.look.coverage_percent, b.look.shine_percent),
+            (4.5, 20.0, 10.0)
+        );
         let tiers: Vec<_> = b
             .tiers
             .iter()
@@ -239,6 +259,7 @@ mod tests {
     #[case(&[("name", " ")], "needs a name")]
     #[case(&[("map", "shine")], "shine")]
     #[case(&[("texture_px", "0")], "The edge of the textures")]
+    #[case(&[("look_colour", "none")], "The limit of colour")]
     fn what_is_wrong_is_said(#[case] change: &[(&str, &str)], #[case] says: &str) {
         let failure = format!("{:?}", brief(&form(change)).unwrap_err());
         assert!(failure.contains(says), "{failure}");
