@@ -17,7 +17,7 @@ use crate::app::port_said;
 
 /// How long something on a page may take. Two cores that do other work beside a test are slow; waiting long costs nothing where
 /// things come right.
-pub const PATIENCE: Duration = Duration::from_secs(180);
+pub const PATIENCE: Duration = Duration::from_secs(400);
 
 /// A browser with one window of 1280 × 800.
 pub struct Browser {
