@@ -31,13 +31,14 @@ pub fn all_given(mesh: &Mesh) -> bool {
 /// far as they are smooth.
 pub fn at_corners(mesh: &Mesh) -> Vec<Vec3> {
     let straight = of_faces(mesh);
-    // The corners around each point.
-    let (starts, corners) = if all_given(mesh) {
-        (Vec::new(), Vec::new())
+    // The corners around each point, and what each adds to the mean: it is asked for by every corner around it.
+    let (starts, corners, weighted) = if all_given(mesh) {
+        (Vec::new(), Vec::new(), Vec::new())
     } else {
-        around_points(mesh)
+        let (starts, corners) = around_points(mesh);
+        (starts, corners, weighted_by_angles(mesh, &straight))
     };
-    let weighted = |c: u32| straight[c as usize / 3] * angle(mesh, c as usize);
+    let weighted = |c: u32| weighted[c as usize];
     let at_point = |p: usize| &corners[starts[p] as usize..starts[p + 1] as usize];
     // In the order of points.
     let crowded: Vec<(usize, ConeSums)> = (0..starts.len().saturating_sub(1))
@@ -126,6 +127,12 @@ fn of_faces(mesh: &Mesh) -> Vec<Vec3> {
         n.try_normalize().map_or(Vec3::Y, |n| n.as_vec3())
     };
     (0..mesh.face_count()).into_par_iter().map(one).collect()
+}
+
+/// At each corner the normal of its face, times its angle there.
+fn weighted_by_angles(mesh: &Mesh, straight: &[Vec3]) -> Vec<Vec3> {
+    let one = |c: usize| straight[c / 3] * angle(mesh, c);
+    (0..mesh.corners.len()).into_par_iter().map(one).collect()
 }
 
 /// The angle of a face at one of its corners.

@@ -1,5 +1,7 @@
 //! Pictures of meshes.
 
+use std::sync::OnceLock;
+
 use ectome_mesh::Mesh;
 use ectome_texture::{Material, Texture, srgb::to_byte};
 use glam::{Vec2, Vec3};
@@ -7,7 +9,7 @@ use rayon::prelude::*;
 
 use crate::{
     Camera, Picture,
-    fragments::{BAND, Fragment, SAMPLES, Target, faces_of_bands},
+    fragments::{BAND, Fragment, SAMPLES, Target, faces_of_bands, like_earlier, points_of_faces},
     shader::{Corners, Shader},
 };
 
@@ -68,13 +70,7 @@ pub struct Style {
 /// Renders a mesh of triangles. Pixels that it does not cover are transparent. What has no normals is smooth below 45°
 /// (see [`ectome_mesh::normals`]).
 pub fn render(mesh: &Mesh, surfaces: &Surfaces<'_>, camera: &Camera, style: &Style) -> Picture {
-    draw(
-        mesh,
-        &Corners::of(mesh, surfaces, style),
-        surfaces,
-        camera,
-        style,
-    )
+    Drawing::of(mesh, surfaces, style).from(camera, BAND)
 }
 
 /// The same from several places: normals and tangents are made once.
@@ -84,8 +80,9 @@ pub fn render_each(
     cameras: &[Camera],
     style: &Style,
 ) -> Vec<Picture> {
-    let corners = Corners::of(mesh, surfaces, style);
-    let one = |camera| draw(mesh, &corners, surfaces, camera, style);
+    let drawing = Drawing::of(mesh, surfaces, style);
+    // Cameras are drawn side by side; what goes on within each would only be in their way.
+    let one = |camera: &Camera| drawing.from(camera, camera.height);
     cameras.par_iter().map(one).collect()
 }
 
@@ -99,87 +96,137 @@ pub fn seen_faces(mesh: &Mesh, surfaces: &Surfaces<'_>, camera: &Camera) -> Vec<
         backs: Backs::Shown,
         plain: Vec3::ZERO,
     };
-    let corners = Corners::none();
-    let places = places(mesh, camera);
-    let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
-    let bands = faces.par_iter().enumerate().map(|(band, faces)| {
-        let shader = Shader::of(mesh, &corners, surfaces, &style, camera);
-        drawn(mesh, &places, &shader, faces, Target::of_band(band, camera))
-    });
-    let targets: Vec<Target> = bands.collect();
-    targets.iter().flat_map(Target::faces).collect()
+    let drawing = Drawing {
+        mesh,
+        faces: points_of_faces(mesh),
+        like_earlier: OnceLock::new(),
+        corners: Corners::none(),
+        surfaces,
+        style: &style,
+    };
+    let bands = drawing.bands(camera, BAND, |_, target| target.faces().collect::<Vec<_>>());
+    bands.concat()
 }
 
-/// Points in samples, with their depth.
-fn places(mesh: &Mesh, camera: &Camera) -> Vec<Vec3> {
-    let scale = SAMPLES as f32;
-    (mesh.points.par_iter().with_min_len(4096))
-        .map(|&p| camera.project(p, scale))
-        .collect()
+/// A mesh made ready to be drawn from any side.
+struct Drawing<'a> {
+    mesh: &'a Mesh,
+    /// The points of each face.
+    faces: Vec<[u32; 3]>,
+    /// Which of them lie on the points of an earlier one; asked where much is drawn over and over.
+    like_earlier: OnceLock<Vec<bool>>,
+    corners: Corners<'a>,
+    surfaces: &'a Surfaces<'a>,
+    style: &'a Style,
 }
 
-/// A band with its faces drawn.
-fn drawn(
-    mesh: &Mesh,
-    places: &[Vec3],
-    shader: &Shader<'_>,
-    faces: &[u32],
-    mut target: Target,
-) -> Target {
-    for &f in faces {
-        let p = mesh.triangle_points(f as usize);
-        let p = p.map(|p| places[p as usize]);
-        let front = is_front(&p);
-        if shader.leaves_out(f, front) {
-            continue;
-        }
-        match shader.clear(f) {
-            Some(clear) => target.triangle(p, f, |fragment, at| clear.at(fragment, at, front)),
-            None => target.triangle(p, f, |_, _| false),
+impl<'a> Drawing<'a> {
+    fn of(mesh: &'a Mesh, surfaces: &'a Surfaces<'a>, style: &'a Style) -> Self {
+        Self {
+            mesh,
+            faces: points_of_faces(mesh),
+            like_earlier: OnceLock::new(),
+            corners: Corners::of(mesh, surfaces, style),
+            surfaces,
+            style,
         }
     }
-    target
-}
 
-fn draw(
-    mesh: &Mesh,
-    corners: &Corners<'_>,
-    surfaces: &Surfaces<'_>,
-    camera: &Camera,
-    style: &Style,
-) -> Picture {
-    let places = places(mesh, camera);
-    let faces = faces_of_bands(mesh, &places, camera.height.div_ceil(BAND));
-    let marks = style.backs == Backs::Marked;
-    let bands: Vec<Vec<Pixel>> = faces
-        .par_iter()
-        .enumerate()
-        .map(|(band, faces)| {
-            let mut shader = Shader::of(mesh, corners, surfaces, style, camera);
-            let target = Target::of_band(band, camera);
-            let target = drawn(mesh, &places, &shader, faces, target);
+    /// What becomes of each band of so many rows of a picture once its faces are drawn, from the top.
+    fn bands<T: Send>(
+        &self,
+        camera: &Camera,
+        rows: usize,
+        with: impl Fn(&mut Shader<'_>, &Target) -> T + Sync,
+    ) -> Vec<T> {
+        let scale = SAMPLES as f32;
+        let places: Vec<Vec3> = (self.mesh.points.par_iter().with_min_len(4096))
+            .map(|&p| camera.project(p, scale))
+            .collect();
+        let size = [camera.width, camera.height].map(|n| n * SAMPLES);
+        let one = |band: usize, faces: &mut dyn Iterator<Item = u32>| {
+            let rows = rows * SAMPLES;
+            let mut target =
+                Target::of_rows(band * rows..((band + 1) * rows).min(size[1]), size[0]);
+            let mut shader =
+                Shader::of(self.mesh, &self.corners, self.surfaces, self.style, camera);
+            self.drawn(faces, &places, &shader, &mut target);
+            with(&mut shader, &target)
+        };
+        if rows >= camera.height {
+            return vec![one(0, &mut (0..self.faces.len() as u32))];
+        }
+        let bands = faces_of_bands(&self.faces, &places, size, rows * SAMPLES);
+        (bands.par_iter().enumerate())
+            .map(|(band, faces)| one(band, &mut faces.iter().copied()))
+            .collect()
+    }
+
+    /// Draws faces: their fronts first, since these hide most of the backs.
+    fn drawn(
+        &self,
+        faces: &mut dyn Iterator<Item = u32>,
+        places: &[Vec3],
+        shader: &Shader<'_>,
+        target: &mut Target,
+    ) {
+        let mut draw = |f: u32, p: &[Vec3; 3], front: bool| {
+            if target.is_overdrawn()
+                && self.like_earlier.get_or_init(|| like_earlier(&self.faces))[f as usize]
+            {
+                return;
+            }
+            match shader.clear(f) {
+                Some(clear) => {
+                    target.triangle(p, f, |fragment, at| clear.at(fragment, at, front));
+                }
+                None => target.triangle(p, f, |_, _| false),
+            }
+        };
+        let place = |f: u32| self.faces[f as usize].map(|p| places[p as usize]);
+        let mut backs = Vec::new();
+        for f in faces {
+            let p = place(f);
+            if is_front(&p) {
+                draw(f, &p, true);
+            } else if !shader.leaves_out(f) {
+                backs.push(f);
+            }
+        }
+        for f in backs {
+            draw(f, &place(f), false);
+        }
+    }
+
+    fn from(&self, camera: &Camera, rows: usize) -> Picture {
+        let marks = self.style.backs == Backs::Marked;
+        let bands = self.bands(camera, rows, |shader, target| {
             let mut pixels = Vec::new();
             target.each_pixel(|seen| {
-                let own = Pixel {
-                    is_back: marks
-                        && seen
-                            .iter()
-                            .any(|(f, _)| is_bare_back(mesh, &places, &shader, f)),
-                    ..mean(seen, &mut shader)
-                };
-                pixels.push(own);
+                let is_back = |(f, _): &(Fragment, u32)| self.is_bare_back(camera, shader, f.face);
+                let is_back = marks && seen.iter().any(is_back);
+                pixels.push(Pixel {
+                    is_back,
+                    ..mean(seen, shader)
+                });
             });
             pixels
-        })
-        .collect();
-    let shines = style.light == Light::Surroundings;
-    let pixels = || bands.iter().flatten();
-    Picture {
-        width: camera.width,
-        height: camera.height,
-        pixels: pixels().map(|p| p.colour).collect(),
-        shine: pixels().filter(|_| shines).map(|p| p.shine).collect(),
-        backs: pixels().filter(|_| marks).map(|p| p.is_back).collect(),
+        });
+        let shines = self.style.light == Light::Surroundings;
+        let pixels = || bands.iter().flatten();
+        Picture {
+            width: camera.width,
+            height: camera.height,
+            pixels: pixels().map(|p| p.colour).collect(),
+            shine: pixels().filter(|_| shines).map(|p| p.shine).collect(),
+            backs: pixels().filter(|_| marks).map(|p| p.is_back).collect(),
+        }
+    }
+
+    /// Whether a face is seen from behind though nothing says that it shows there.
+    fn is_bare_back(&self, camera: &Camera, shader: &Shader<'_>, face: u32) -> bool {
+        let [a, b, c] = self.mesh.triangle(face as usize);
+        (b - a).cross(c - a).dot(camera.eye - a) < 0.0 && shader.is_bare(face)
     }
 }
 
@@ -189,13 +236,6 @@ fn is_front(p: &[Vec3; 3]) -> bool {
     (b - a).perp_dot(c - a) >= 0.0
 }
 
-/// Whether a fragment is one of a back that is nowhere said to be seen.
-fn is_bare_back(mesh: &Mesh, places: &[Vec3], shader: &Shader<'_>, fragment: &Fragment) -> bool {
-    let p = mesh.triangle_points(fragment.face as usize);
-    let front = is_front(&p.map(|p| places[p as usize]));
-    shader.is_bare_back(fragment.face, front)
-}
-
 /// What a pixel shows.
 struct Pixel {
     colour: [u8; 4],
@@ -203,8 +243,19 @@ struct Pixel {
     is_back: bool,
 }
 
-/// The mean of what the samples of a pixel see: its colour and coverage, and how much it mirrors.
+/// The mean of what the samples of a pixel see: its colour and coverage, and how much it mirrors. Where every sample sees another face of one
+/// surface, which is where faces are smaller than pixels, the two that stand across from each other stand for all.
 fn mean(seen: &[(Fragment, u32)], shader: &mut Shader<'_>) -> Pixel {
+    let across;
+    let seen = match seen {
+        [(first, _), .., (last, _)]
+            if seen.len() == SAMPLES * SAMPLES && shader.is_one_surface(seen) =>
+        {
+            across = [*first, *last].map(|f| (f, (SAMPLES * SAMPLES / 2) as u32));
+            &across[..]
+        }
+        _ => seen,
+    };
     let (mut colour, mut shine, mut covered) = (Vec3::ZERO, 0.0, 0);
     for (fragment, count) in seen {
         let (own, mirrored) = shader.colour(fragment);

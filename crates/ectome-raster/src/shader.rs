@@ -14,6 +14,9 @@ use crate::{
 /// Linear base colour of clay.
 const CLAY: Vec3 = Vec3::splat(0.5);
 
+/// Depths within a pixel that lie no further apart than so many of its widths are those of a slope.
+const STEP: f32 = 4.0;
+
 /// What is looked up at the corners of faces: shading normals, and tangents where a normal map asks for them.
 pub(crate) struct Corners<'a> {
     normals: Normals<'a>,
@@ -190,16 +193,17 @@ impl<'a> Shader<'a> {
         }
     }
 
-    fn material(&self, face: u32) -> (&'a Surfaces<'a>, Material, bool) {
+    /// The material of a face, and whether it has vertex colours.
+    fn material(&self, face: u32) -> (Material, bool) {
         let run = self.mesh.runs.partition_point(|r| r.faces.end <= face);
         let run = &self.mesh.runs[run];
         let own = self.surfaces.material(run.material).copied();
         let tinted = run.channels.colours && !self.mesh.colours.is_empty();
-        (self.surfaces, own.unwrap_or(self.plain), tinted)
+        (own.unwrap_or(self.plain), tinted)
     }
 
-    /// A slot's texture on a face.
-    fn laid(&self, face: u32, slot: Option<Slot>) -> Option<Laid<'a>> {
+    /// A slot's texture on a face of so many square metres, twice.
+    fn laid(&self, face: u32, metres: f32, slot: Option<Slot>) -> Option<Laid<'a>> {
         let slot = slot?;
         let texture = self.surfaces.textures.get(slot.texture)?;
         let uvs = self.mesh.uv_sets.get(slot.uv_set)?;
@@ -211,8 +215,6 @@ impl<'a> Shader<'a> {
         let texels = ((uv[1] - uv[0]) * size)
             .perp_dot((uv[2] - uv[0]) * size)
             .abs();
-        let [a, b, c] = self.mesh.triangle(face as usize);
-        let metres = (b - a).cross(c - a).length();
         let density = if metres > 0.0 {
             (texels / metres).sqrt()
         } else {
@@ -225,18 +227,33 @@ impl<'a> Shader<'a> {
         })
     }
 
-    /// True for faces that are not drawn from where they are seen.
-    pub fn leaves_out(&self, face: u32, front: bool) -> bool {
-        self.style.backs == Backs::Culled && self.is_bare_back(face, front)
+    /// Whether what the samples of a pixel see is of one run and no step lies between: no more than a slope makes.
+    pub fn is_one_surface(&self, seen: &[(Fragment, u32)]) -> bool {
+        let run = |f: &Fragment| (self.mesh.runs).partition_point(|r| r.faces.end <= f.face);
+        let depths = || seen.iter().map(|(f, _)| f.depth);
+        let (near, far) = (
+            depths().fold(f32::INFINITY, f32::min),
+            depths().fold(0.0, f32::max),
+        );
+        far - near <= STEP * self.per_pixel * near
+            && seen.windows(2).all(|w| run(&w[0].0) == run(&w[1].0))
     }
 
-    /// True for faces that are seen from behind though nothing says that they show there.
-    pub fn is_bare_back(&self, face: u32, front: bool) -> bool {
-        if front {
-            return false;
-        }
+    /// Twice the area of a face.
+    fn metres(&self, face: u32) -> f32 {
+        let [a, b, c] = self.mesh.triangle(face as usize);
+        (b - a).cross(c - a).length()
+    }
+
+    /// True for faces whose backs are not drawn.
+    pub fn leaves_out(&self, face: u32) -> bool {
+        self.style.backs == Backs::Culled && self.is_bare(face)
+    }
+
+    /// True for faces of which nothing says that their backs show.
+    pub fn is_bare(&self, face: u32) -> bool {
         let turned = self.surfaces.either_side.get(face as usize);
-        turned != Some(&true) && !self.material(face).1.two_sided
+        turned != Some(&true) && !self.material(face).0.two_sided
     }
 
     /// Where a face is clear, if anywhere.
@@ -244,14 +261,14 @@ impl<'a> Shader<'a> {
         if !self.any_clear {
             return None;
         }
-        let (_, material, tinted) = self.material(face);
+        let (material, tinted) = self.material(face);
         if !material.alpha.counts() {
             return None;
         }
         let corners = self.mesh.face(face as usize);
         let tint = |k: usize| self.mesh.colours[corners[k] as usize].w;
         Some(Clear {
-            base: self.laid(face, material.base_texture),
+            base: self.laid(face, self.metres(face), material.base_texture),
             opacity: material.base.w,
             tints: if tinted {
                 [0, 1, 2].map(tint)
@@ -263,40 +280,45 @@ impl<'a> Shader<'a> {
         })
     }
 
-    fn face(&mut self, f: u32) -> Face<'a> {
-        if let Some((known, face)) = self.last
-            && known == f
-        {
-            return face;
-        }
-        let (_, material, tinted) = self.material(f);
+    fn face(&self, f: u32) -> Face<'a> {
+        let (material, tinted) = self.material(f);
         let own = self.mesh.face(f as usize);
+        let metres = self.metres(f);
         let lit = self.style.light == Light::Surroundings;
         let colours = |slot: Option<Slot>| slot.filter(|_| !self.style.clay);
         let lights = |slot: Option<Slot>| colours(slot).filter(|_| lit);
         let relief = material.normal_texture.filter(|_| self.style.relief);
-        let face = Face {
+        Face {
             corners: [0, 1, 2].map(|k| own[k] as usize),
             normals: self.corners.normals(f, own),
-            base: self.laid(f, colours(material.base_texture)),
-            rough_metal: self.laid(f, lights(material.rough_metal_texture)),
-            emissive: self.laid(f, lights(material.emissive_texture)),
-            occlusion: (material.occlusion_texture)
-                .and_then(|(slot, strength)| Some((self.laid(f, lights(Some(slot)))?, strength))),
+            base: self.laid(f, metres, colours(material.base_texture)),
+            rough_metal: self.laid(f, metres, lights(material.rough_metal_texture)),
+            emissive: self.laid(f, metres, lights(material.emissive_texture)),
+            occlusion: (material.occlusion_texture).and_then(|(slot, strength)| {
+                Some((self.laid(f, metres, lights(Some(slot)))?, strength))
+            }),
             relief: relief.and_then(|(slot, strength)| {
                 let tangents = self.corners.tangents(f, slot.uv_set)?;
-                Some((self.laid(f, Some(slot))?, strength, tangents))
+                Some((self.laid(f, metres, Some(slot))?, strength, tangents))
             }),
             material,
             tinted: tinted && !self.style.clay,
-        };
-        self.last = Some((f, face));
-        face
+        }
     }
 
     /// The linear colour of a fragment and how much of it is mirrored light.
     pub fn colour(&mut self, fragment: &Fragment) -> (Vec3, f32) {
-        let face = self.face(fragment.face);
+        if !matches!(&self.last, Some((known, _)) if *known == fragment.face) {
+            self.last = Some((fragment.face, self.face(fragment.face)));
+        }
+        match &self.last {
+            Some((_, face)) => self.colour_on(face, fragment),
+            None => (Vec3::ZERO, 0.0),
+        }
+    }
+
+    /// The same on a face.
+    fn colour_on(&self, face: &Face<'_>, fragment: &Fragment) -> (Vec3, f32) {
         let w = fragment.weights;
         let footprint = fragment.depth * self.per_pixel;
         let [n0, n1, n2] = face.normals;
@@ -324,7 +346,7 @@ impl<'a> Shader<'a> {
         }
         match self.style.light {
             Light::Studio => (self.studio.shade(base, normal), 0.0),
-            Light::Surroundings => self.lit(&face, fragment, base, normal),
+            Light::Surroundings => self.lit(face, fragment, base, normal),
         }
     }
 

@@ -31,7 +31,12 @@ pub enum Wrap {
 }
 
 impl Wrap {
+    #[inline]
     fn index(self, i: i64, n: usize) -> usize {
+        // Most are inside, and a division takes as long as all else here.
+        if (0..n as i64).contains(&i) {
+            return i as usize;
+        }
         let n = n as i64;
         let at = match self {
             Self::Repeat => i.rem_euclid(n),
@@ -146,7 +151,7 @@ impl Texture {
             .max(1.0)
             .log2()
             .min((self.levels.len() - 1) as f32);
-        let fine = level.floor() as usize;
+        let fine = level as usize;
         let share = level - fine as f32;
         let first = self.levels[fine].at(uv, self.wrap);
         match self.levels.get(fine + 1) {
@@ -185,22 +190,25 @@ impl Level {
         }
     }
 
+    #[inline]
     fn at(&self, uv: Vec2, wrap: [Wrap; 2]) -> Vec4 {
         let place = |v: f32, n: usize, wrap: Wrap| {
             let v = v * n as f32 - 0.5;
-            let low = v.floor();
-            let at = |k: i64| wrap.index((low as i64).saturating_add(k), n);
-            (at(0), at(1), v - low)
+            // Rounded down, without a call into the mathematics library.
+            let cut = v as i64;
+            let low = cut.saturating_sub(i64::from(cut as f32 > v));
+            let at = |k: i64| wrap.index(low.saturating_add(k), n);
+            (at(0), at(1), v - low as f32)
         };
         let (x0, x1, fx) = place(uv.x, self.width, wrap[0]);
         let (y0, y1, fy) = place(uv.y, self.height, wrap[1]);
         let texel = |x: usize, y: usize| {
-            let t = self.texels[y * self.width + x];
-            Vec4::from_array(t.map(f32::from))
+            let [r, g, b, a] = self.texels[y * self.width + x];
+            Vec4::new(r.into(), g.into(), b.into(), a.into())
         };
         let top = texel(x0, y0).lerp(texel(x1, y0), fx);
         let bottom = texel(x0, y1).lerp(texel(x1, y1), fx);
-        top.lerp(bottom, fy) / FULL
+        top.lerp(bottom, fy) * (1.0 / FULL)
     }
 }
 
