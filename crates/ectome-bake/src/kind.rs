@@ -10,8 +10,10 @@ pub enum Kind {
     Normal,
     /// Normals of the source in the space of the object.
     NormalObject,
-    /// The share of the sky that a place sees: 1 is open.
+    /// The share of the sky that a place sees, or what the source's own texture of occlusion says where that is less: 1 is open.
     Occlusion,
+    /// The source's own texture of occlusion alone.
+    SourceOcclusion,
     /// The mean direction of the sky that a place sees, in tangent space.
     BentNormal,
     /// Mean curvature: above one half bulges, below is hollow.
@@ -42,7 +44,7 @@ pub enum Kind {
 
 impl Kind {
     /// All of them.
-    pub const ALL: [Self; 16] = [
+    pub const ALL: [Self; 17] = [
         Self::Normal,
         Self::NormalObject,
         Self::Occlusion,
@@ -58,6 +60,7 @@ impl Kind {
         Self::Metalness,
         Self::Emissive,
         Self::Opacity,
+        Self::SourceOcclusion,
         Self::VertexColour,
     ];
 
@@ -67,6 +70,7 @@ impl Kind {
             Self::Normal => "normal",
             Self::NormalObject => "normal_object",
             Self::Occlusion => "occlusion",
+            Self::SourceOcclusion => "source_occlusion",
             Self::BentNormal => "bent_normal",
             Self::Curvature => "curvature",
             Self::Height => "height",
@@ -92,6 +96,7 @@ impl Kind {
     pub fn channels(self) -> usize {
         match self {
             Self::Occlusion
+            | Self::SourceOcclusion
             | Self::Curvature
             | Self::Height
             | Self::Thickness

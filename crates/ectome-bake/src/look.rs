@@ -197,6 +197,15 @@ impl<'a> Looker<'a> {
         (m.roughness * texel.y, m.metalness * texel.z)
     }
 
+    /// What its texture of occlusion says; 1 without any.
+    pub fn occlusion(&self, seen: &Seen, footprint: f32) -> f32 {
+        let slot = self.material(seen.face).occlusion_texture;
+        slot.map_or(1.0, |(slot, strength)| {
+            let texel = (self.source).sample(&slot, seen.face as usize, seen.weights, footprint);
+            1.0 + strength * (texel.x - 1.0)
+        })
+    }
+
     /// Light of its own, linear.
     pub fn emissive(&self, seen: &Seen, footprint: f32) -> Vec3 {
         let m = self.material(seen.face);

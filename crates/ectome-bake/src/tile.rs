@@ -314,6 +314,7 @@ impl Plan<'_> {
             Kind::Metalness => Vec3::splat(self.looker.rough_metal(seen, footprint).1),
             Kind::Emissive => self.looker.emissive(seen, footprint),
             Kind::Opacity => Vec3::splat(self.looker.opacity(seen, footprint)),
+            Kind::SourceOcclusion => Vec3::splat(self.looker.occlusion(seen, footprint)),
             Kind::VertexColour => self.looker.vertex_colour(seen).truncate(),
             Kind::Occlusion | Kind::BentNormal | Kind::Thickness => Vec3::ZERO,
         }
@@ -375,7 +376,12 @@ impl Plan<'_> {
             };
             for (kind, map) in kinds.iter().zip(maps.iter_mut()) {
                 match kind {
-                    Kind::Occlusion => map[at] = around.open,
+                    // What the source says of itself is finer than rays; both tell of the same shadows, so they are not multiplied.
+                    Kind::Occlusion => {
+                        map[at] = around
+                            .open
+                            .min(self.looker.occlusion(&spot.seen, spot.metres));
+                    }
                     Kind::Thickness => map[at] = around.thick,
                     Kind::BentNormal => {
                         let bent = self.in_tangent_space(&spot.place, around.bent) * 0.5 + 0.5;

@@ -12,6 +12,7 @@
 //! | [`rope_winch()`] | quads, equal parts by the dozen, mirror images |
 //! | [`enamel_kettle()`] | torn into patches, one texture that must survive |
 //! | [`wreck_shelf()`] | a kit-bash: pieces run into one another, buried insides, a slit, an open underside, a sheet |
+//! | [`harbour_lantern()`] | twelve kinds of material: glass, a net, a flame, brass, cloth with two sides … |
 //! | [`signal_station()`] | four of them as one assembly with textures of 8192 and 4096 texels, made on request |
 //! | [`write_skerry()`] | tens of millions of triangles, written on request |
 //!
@@ -25,6 +26,7 @@ mod canvas;
 mod figurehead;
 mod glyph;
 mod kettle;
+mod lantern;
 mod noise;
 pub mod once;
 mod polygons;
@@ -40,6 +42,7 @@ mod winch;
 pub use bell::fog_bell;
 pub use figurehead::figurehead;
 pub use kettle::enamel_kettle;
+pub use lantern::harbour_lantern;
 pub use post::mooring_post;
 pub use shelf::wreck_shelf;
 pub use skerry::write_skerry;
@@ -94,7 +97,7 @@ impl Asset {
 }
 
 /// All demo assets.
-pub const ASSETS: [Asset; 7] = [
+pub const ASSETS: [Asset; 8] = [
     Asset {
         file: "fog_bell",
         title: "Fog bell",
@@ -155,6 +158,15 @@ pub const ASSETS: [Asset; 7] = [
         brief: "Headset, environment piece",
         make: wreck_shelf,
         seen_from_m: 5.0,
+        copies: 0,
+        polygons: false,
+    },
+    Asset {
+        file: "harbour_lantern",
+        title: "Harbour lantern",
+        brief: "Console, hero prop",
+        make: harbour_lantern,
+        seen_from_m: 1.5,
         copies: 0,
         polygons: false,
     },

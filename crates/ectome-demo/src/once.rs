@@ -21,6 +21,7 @@ macro_rules! once {
 once!(
     enamel_kettle,
     figurehead,
+    harbour_lantern,
     fog_bell,
     mooring_post,
     rope_winch,
@@ -37,6 +38,7 @@ pub fn named(file: &str) -> Scene {
     match file {
         "enamel_kettle" => enamel_kettle(),
         "figurehead" => figurehead(),
+        "harbour_lantern" => harbour_lantern(),
         "fog_bell" => fog_bell(),
         "mooring_post" => mooring_post(),
         "rope_winch" => rope_winch(),

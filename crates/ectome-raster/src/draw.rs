@@ -48,7 +48,7 @@ pub enum Backs {
     Shown,
     /// They are not drawn, as engines do.
     Culled,
-    /// They are drawn, and where they are nearest is marked: what is to be seen there is nowhere said.
+    /// They are drawn, and where they are nearest is marked: what is to be seen there is nowhere said. What is cut out or blended has none.
     Marked,
 }
 

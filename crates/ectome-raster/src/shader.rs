@@ -245,15 +245,23 @@ impl<'a> Shader<'a> {
         (b - a).cross(c - a).length()
     }
 
-    /// True for faces whose backs are not drawn.
+    /// True for faces whose backs are not drawn. Where something shows through a face its maker looked at its back, or at the lack of one:
+    /// there nothing is unknown.
     pub fn leaves_out(&self, face: u32) -> bool {
-        self.style.backs == Backs::Culled && self.is_bare(face)
+        match self.style.backs {
+            Backs::Shown => false,
+            Backs::Culled => self.is_bare(face),
+            Backs::Marked => self.material(face).0.alpha.counts() && self.is_bare(face),
+        }
     }
 
     /// True for faces of which nothing says that their backs show.
     pub fn is_bare(&self, face: u32) -> bool {
-        let turned = self.surfaces.either_side.get(face as usize);
-        turned != Some(&true) && !self.material(face).0.two_sided
+        !self.is_either(face) && !self.material(face).0.two_sided
+    }
+
+    fn is_either(&self, face: u32) -> bool {
+        self.surfaces.either_side.get(face as usize) == Some(&true)
     }
 
     /// Where a face is clear, if anywhere.
@@ -361,8 +369,13 @@ impl<'a> Shader<'a> {
         let to_eye = (self.eye - (a * w.x + b * w.y + c * w.z)).normalize_or(Vec3::Y);
         let straight = (b - a).cross(c - a);
         let n = normal.normalize_or(to_eye);
-        // What is seen from behind is lit from there.
-        let n = if straight.dot(to_eye) < 0.0 { -n } else { n };
+        // What is seen from behind is lit from there. Normals of a piece that is wound inwards may look outward all the same.
+        let is_behind = if self.is_either(fragment.face) && !m.two_sided {
+            n.dot(to_eye) < 0.0
+        } else {
+            straight.dot(to_eye) < 0.0
+        };
+        let n = if is_behind { -n } else { n };
         let texel = face.rough_metal.map_or(Vec4::ONE, |l| l.at(w, footprint));
         let shown = surroundings::shade(
             base,

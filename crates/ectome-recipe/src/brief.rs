@@ -136,11 +136,12 @@ pub enum BriefError {
 /// The most tiers of a brief.
 pub const MOST_TIERS: usize = 8;
 /// Maps a brief can want.
-pub const MAPS: [&str; 16] = [
+pub const MAPS: [&str; 17] = [
     "base_colour",
     "normal",
     "normal_object",
     "occlusion",
+    "source_occlusion",
     "bent_normal",
     "curvature",
     "height",

@@ -58,6 +58,19 @@ impl Groups {
             .position(|g| g.materials.contains(&material))
     }
 
+    /// What is lost where these are baked, in words; empty where nothing is: there is no map of what extensions paint, and their textures lie on
+    /// UVs that are replaced.
+    pub fn loses(&self) -> String {
+        let mut names: Vec<&str> = self
+            .list
+            .iter()
+            .flat_map(Group::loses_textures_of)
+            .collect();
+        names.sort_unstable();
+        names.dedup();
+        names.join(", ")
+    }
+
     /// What stays apart, in words: all groups but the plainest.
     pub fn apart(&self) -> String {
         let words = self.list.iter().filter(|g| !g.says.is_empty());
@@ -108,6 +121,9 @@ pub(crate) fn has_texture(material: &Value) -> bool {
 /// The extension that says how bright emission is: a figure of the surface, not another shading.
 const STRENGTH: &str = "KHR_materials_emissive_strength";
 
+/// The extension of surfaces that take no light (KHR_materials_unlit).
+pub(crate) const UNLIT: &str = "KHR_materials_unlit";
+
 /// The groups of a scene's materials.
 pub(crate) fn groups(scene: &Scene) -> Groups {
     grouped(scene, &[])
@@ -151,6 +167,21 @@ impl Group {
     /// The opacity of its surface counts.
     pub fn is_transparent(&self) -> bool {
         self.key.alpha != "OPAQUE"
+    }
+
+    /// Its surface takes no light.
+    pub fn is_unlit(&self) -> bool {
+        !self.key.extensions[UNLIT].is_null()
+    }
+
+    /// The extensions whose textures are left out where a material of the group is baked.
+    fn loses_textures_of(&self) -> Vec<&str> {
+        let list = self.key.extensions.as_object();
+        let named = list.iter().flat_map(|map| map.iter());
+        named
+            .filter(|(_, v)| has_texture(v))
+            .map(|(name, _)| name.as_str())
+            .collect()
     }
 
     /// What sets it apart, in the words of a name; empty for a plain one.

@@ -51,6 +51,7 @@ pub fn map_name(kind: Kind) -> &'static str {
         Kind::Normal => "Normal",
         Kind::NormalObject => "Normal, object space",
         Kind::Occlusion => "Occlusion",
+        Kind::SourceOcclusion => "Occlusion, the source's own",
         Kind::BentNormal => "Bent normal",
         Kind::Curvature => "Curvature",
         Kind::Height => "Height",

@@ -6,7 +6,7 @@ use ectome_formats::Scene;
 use ectome_mesh::Fate;
 use serde_json::Value;
 
-use crate::materials::Groups;
+use crate::materials::{Groups, UNLIT};
 
 /// Figures of a material that maps can take the place of.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -84,6 +84,9 @@ impl Carried {
         if surface || differ(&|f| vec![f.metalness]) {
             kinds.push(Kind::Metalness);
         }
+        if textured(&|m| is_there(&m["occlusionTexture"])) {
+            kinds.push(Kind::SourceOcclusion);
+        }
         let shines = figures.iter().any(|f| f.emission != [0.0; 3]);
         if shines
             && (textured(&|m| is_there(&m["emissiveTexture"])) || differ(&|f| f.emission.to_vec()))
@@ -96,6 +99,34 @@ impl Carried {
             shared,
             brightest,
         }
+    }
+
+    /// Writes the base colour that no map says into a material that takes no light: nothing else of it is seen.
+    pub fn write_unlit(&self, material: &mut Value, has_base_colour: bool) {
+        let mut pbr = material["pbrMetallicRoughness"].take();
+        let texture = pbr["baseColorTexture"].take();
+        let mut own = serde_json::json!({ "metallicFactor": 0.0, "roughnessFactor": 1.0 });
+        if !texture.is_null() {
+            own["baseColorTexture"] = texture;
+        }
+        if !has_base_colour && self.shared.base != [1.0; 4] {
+            own["baseColorFactor"] = Value::from(self.shared.base.to_vec());
+        }
+        material["pbrMetallicRoughness"] = own;
+        if let Some(map) = material.as_object_mut() {
+            map.retain(|key, _| {
+                ![
+                    "normalTexture",
+                    "occlusionTexture",
+                    "emissiveTexture",
+                    "emissiveFactor",
+                ]
+                .contains(&key.as_str())
+            });
+        }
+        // No other extension goes with it (glTF validator, MULTIPLE_EXTENSIONS).
+        let unlit = UNLIT.to_owned();
+        material["extensions"] = serde_json::json!({ unlit: {} });
     }
 
     /// Writes what no map says into a material. `has` says which maps it wears.

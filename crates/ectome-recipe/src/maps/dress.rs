@@ -129,8 +129,8 @@ impl Worn {
             material["emissiveTexture"] = add("emissive", bytes.to_vec());
             wears(Kind::Emissive);
         }
-        let channels = [Kind::Occlusion, Kind::Roughness, Kind::Metalness].map(of);
-        let [occlusion, roughness, metalness] = channels;
+        let occlusion = of(Kind::Occlusion).or_else(|| of(Kind::SourceOcclusion));
+        let [roughness, metalness] = [Kind::Roughness, Kind::Metalness].map(of);
         let plane = |map: Option<&[u8]>| Plane::of(map?, 0, false);
         let planes = [plane(occlusion), plane(roughness), plane(metalness), None];
         if let Some(bytes) = together(planes, 255, false) {
@@ -171,8 +171,13 @@ impl Worn {
         taken.push(name.clone());
         material["name"] = Value::from(name);
         group.write(&mut material);
-        maps.carried
-            .write(&mut material, |kind| self.kinds.contains(&kind));
+        if group.is_unlit() {
+            let coloured = self.kinds.contains(&Kind::BaseColour);
+            maps.carried.write_unlit(&mut material, coloured);
+        } else {
+            maps.carried
+                .write(&mut material, |kind| self.kinds.contains(&kind));
+        }
         material
     }
 }

@@ -67,7 +67,7 @@ impl Looks {
                 bumps: asks(&[Kind::Normal, Kind::NormalObject]),
                 rough: asks(&[Kind::Roughness, Kind::Metalness]),
                 light: asks(&[Kind::Emissive]),
-                occlusion: false,
+                occlusion: asks(&[Kind::Occlusion, Kind::SourceOcclusion]),
                 for_pictures: false,
             },
         )

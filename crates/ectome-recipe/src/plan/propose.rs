@@ -146,6 +146,12 @@ impl Plan {
                 kinds.apart()
             ));
         }
+        let lost = kinds.loses();
+        if wants_maps && !rebuilds && !lost.is_empty() {
+            plan.left.push(format!(
+                "The textures of {lost} are lost where maps are baked: they lie on UVs that are replaced, and there is no map of them. Their figures stay."
+            ));
+        }
         let materials = inspection.materials.len();
         if !wants_maps && materials > brief.materials as usize && groups_of(source) < materials {
             let merge = MergeSettings {

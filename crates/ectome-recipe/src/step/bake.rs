@@ -23,7 +23,7 @@ pub struct Bake {
 
 impl Operation for Bake {
     fn version(&self) -> u32 {
-        10
+        11
     }
 
     fn title(&self) -> &'static str {

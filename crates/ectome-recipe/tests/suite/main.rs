@@ -16,3 +16,4 @@ mod proof;
 mod steps;
 mod uv;
 mod vanishing;
+mod written_faults;

@@ -176,7 +176,8 @@ fn meaning(kind: Kind) -> &'static str {
     match kind {
         Kind::Normal => "the source's, in tangent space",
         Kind::NormalObject => "the source's, in the space of the object",
-        Kind::Occlusion => "share of the sky, white is open",
+        Kind::Occlusion => "share of the sky, white is open; no lighter than the source's own",
+        Kind::SourceOcclusion => "of the source's textures, white is open",
         Kind::BentNormal => "towards the open sky, in tangent space",
         Kind::Curvature => "white bulges, black is hollow",
         Kind::Height => "above and below the low surface, in metres",
