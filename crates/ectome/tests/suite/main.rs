@@ -7,6 +7,7 @@ mod far_end;
 mod hierarchy;
 mod hostile;
 mod interrupted;
+mod materials;
 mod merge;
 mod options;
 mod rebuild;
