@@ -103,7 +103,7 @@ fn materials() -> Vec<Value> {
     let painted = |n: u32, rough: f32| json!({ "baseColorTexture": texture(n), "metallicFactor": 0.0, "roughnessFactor": rough });
     let mut tiles = painted(2, 0.35);
     tiles["baseColorTexture"]["extensions"] = json!({
-        "KHR_texture_transform": { "offset": [0.1, 0.2], "rotation": 0.3, "scale": [2.0, 1.5] }
+        "KHR_texture_transform": { "offset": [0.1, 0.2], "rotation": 0.3, "scale": [1.5, 1.5] }
     });
     let mut collar = pbr([0.75, 0.6, 0.35, 1.0], 1.0, 1.0);
     collar["metallicRoughnessTexture"] = texture(6);

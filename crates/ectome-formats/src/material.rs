@@ -50,8 +50,8 @@ pub struct Library {
 /// Further than this no picture is moved, turned or scaled on purpose: `f32` tells texels apart no more there.
 const FAR: f64 = 1e5;
 
-/// What UVs are put through before they look a texture up: KHR_texture_transform of a slot, nothing without it. A figure out of any
-/// reach counts as one that is not there.
+/// What UVs are put through before they look a texture up: KHR_texture_transform of a slot, nothing without it: scaled, turned, moved. V runs
+/// down, so turning UVs anticlockwise as they are seen leads from +U to −V. A figure out of any reach counts as one that is not there.
 pub fn transform(slot: &Value) -> Affine2 {
     let moved = &slot["extensions"]["KHR_texture_transform"];
     let pair = |name: &str, or: f64| {
@@ -60,9 +60,16 @@ pub fn transform(slot: &Value) -> Affine2 {
     };
     Affine2::from_scale_angle_translation(
         pair("scale", 1.0),
-        within(&moved["rotation"]).unwrap_or(0.0) as f32,
+        -within(&moved["rotation"]).unwrap_or(0.0) as f32,
         pair("offset", 0.0),
     )
+}
+
+/// By which UV set a slot looks its texture up, and what that is put through.
+pub fn looked_up_by(slot: &Value) -> (usize, Affine2) {
+    let moved = &slot["extensions"]["KHR_texture_transform"];
+    let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
+    (set.unwrap_or(0) as usize, transform(slot))
 }
 
 fn within(value: &Value) -> Option<f64> {

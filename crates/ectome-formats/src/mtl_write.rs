@@ -11,7 +11,7 @@ use ectome_texture::srgb::{to_coded, to_linear};
 use glam::Affine2;
 use serde_json::Value;
 
-use crate::{Image, Library, Scene, material::transform};
+use crate::{Image, Library, Scene, material::looked_up_by};
 
 /// The names of the materials on one line each, no two alike.
 pub fn names(library: &Library) -> Vec<String> {
@@ -44,12 +44,8 @@ pub fn lie(material: &Value) -> (usize, Affine2) {
         &pbr["metallicRoughnessTexture"],
         &material["emissiveTexture"],
     ];
-    let Some(slot) = slots.into_iter().find(|s| s["index"].is_u64()) else {
-        return (0, Affine2::IDENTITY);
-    };
-    let moved = &slot["extensions"]["KHR_texture_transform"];
-    let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
-    (set.unwrap_or(0) as usize, transform(slot))
+    let slot = slots.into_iter().find(|s| s["index"].is_u64());
+    slot.map_or((0, Affine2::IDENTITY), looked_up_by)
 }
 
 /// All materials, under their `names`; `file_of` gives pictures the names of their files.

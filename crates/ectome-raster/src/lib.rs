@@ -34,3 +34,4 @@ mod surroundings;
 pub use camera::Camera;
 pub use draw::{Backs, Light, Style, Surfaces, render, render_each, seen_faces};
 pub use picture::Picture;
+pub use surroundings::light_from;

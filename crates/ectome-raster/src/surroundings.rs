@@ -48,6 +48,12 @@ fn smooth(c: f32) -> f32 {
     t * t * (3.0 - 2.0 * t)
 }
 
+/// How bright the surroundings are in a direction of length 1: for other renderers that are to draw in the same light.
+pub fn light_from(direction: Vec3) -> f32 {
+    let one = |lobe: &Lobe| (lobe.radiance)(direction.dot(lobe.axis.normalize()).clamp(-1.0, 1.0));
+    LOBES.iter().map(one).sum()
+}
+
 /// A lobe as surfaces gather it.
 struct Gathered {
     axis: Vec3,

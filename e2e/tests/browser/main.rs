@@ -5,6 +5,7 @@ mod accessible;
 mod batches;
 mod compressed;
 mod crashes;
+mod drawn_beside;
 mod elsewhere;
 mod far_end;
 mod first_start;

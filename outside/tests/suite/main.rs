@@ -5,4 +5,5 @@ mod ktx2;
 mod open_models;
 mod other_readers;
 mod parcels;
+mod texture_transform;
 mod unwrap;

@@ -1,7 +1,7 @@
 //! Materials and textures of a scene as the kernel wants them: glTF 2.0's factors, textures, samplers and texture transforms.
 
 use ectome_bake::{Alpha, Kind, Material, Slot, Source};
-use ectome_formats::Scene;
+use ectome_formats::{Scene, material::looked_up_by};
 use ectome_raster::Surfaces;
 use ectome_texture::{Coding, Texture, Wrap, used::mark_used};
 use glam::{Affine2, Vec2, Vec3, Vec4};
@@ -50,8 +50,6 @@ struct Decoded<'a> {
     scene: &'a Scene,
     known: Vec<((usize, Coding), Option<usize>)>,
     textures: Vec<Texture>,
-    /// Which texels of a picture the surface uses, by the texture's number, its UV set and transform.
-    used: Vec<(usize, usize, Affine2)>,
     /// See [`Wanted::for_pictures`].
     for_pictures: bool,
 }
@@ -142,7 +140,6 @@ impl Looks {
             scene,
             known: Vec::new(),
             textures: Vec::new(),
-            used: Vec::new(),
             for_pictures: wanted.for_pictures,
         };
         let materials = library
@@ -158,9 +155,7 @@ impl Looks {
                     Some(Vec3::new(one(0), one(1), one(2)))
                 };
                 let mut slot = |wanted: bool, v: &Value, coding| {
-                    wanted
-                        .then(|| decoded.slot(number as u32, v, coding))
-                        .flatten()
+                    wanted.then(|| decoded.slot(v, coding)).flatten()
                 };
                 let strength = &m["extensions"]["KHR_materials_emissive_strength"];
                 Material {
@@ -230,16 +225,11 @@ impl Looks {
 
 impl Decoded<'_> {
     /// The slot of a texture; `None` when there is none or its picture cannot be read.
-    fn slot(&mut self, material: u32, slot: &Value, coding: Coding) -> Option<Slot> {
+    fn slot(&mut self, slot: &Value, coding: Coding) -> Option<Slot> {
         let texture = slot["index"].as_u64()? as usize;
-        let moved = &slot["extensions"]["KHR_texture_transform"];
-        let transform = ectome_formats::material::transform(slot);
-        let set = moved["texCoord"].as_u64().or(slot["texCoord"].as_u64());
-        let uv_set = set.unwrap_or(0) as usize;
         let number = match self.known.iter().find(|(key, _)| *key == (texture, coding)) {
             Some((_, number)) => *number,
             None => {
-                self.used = vec![(material as usize, uv_set, transform)];
                 let number = self.decode(texture, coding).map(|t| {
                     self.textures.push(t);
                     self.textures.len() - 1
@@ -248,6 +238,7 @@ impl Decoded<'_> {
                 number
             }
         };
+        let (uv_set, transform) = looked_up_by(slot);
         Some(Slot {
             texture: number?,
             uv_set,
@@ -287,20 +278,19 @@ impl Decoded<'_> {
         let mut triangles = Vec::new();
         let size = Vec2::new(width as f32, height as f32);
         for run in &mesh.runs {
-            let Some((uv_set, transform)) = run.material.and_then(|m| self.use_of(m, texture))
-            else {
-                continue;
-            };
-            let uvs = mesh.uv_sets.get(uv_set)?;
-            for f in run.faces.clone() {
-                let face = mesh.face(f as usize);
-                let p = [0, 1, 2].map(|k| transform.transform_point2(uvs[face[k] as usize]) * size);
-                let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
-                let room = Vec2::splat(2.0);
-                if low.cmplt(-room).any() || high.cmpgt(size + room).any() || !low.is_finite() {
-                    return None;
+            for (uv_set, transform) in run.material.iter().flat_map(|&m| self.uses_of(m, texture)) {
+                let uvs = mesh.uv_sets.get(uv_set)?;
+                for f in run.faces.clone() {
+                    let face = mesh.face(f as usize);
+                    let p =
+                        [0, 1, 2].map(|k| transform.transform_point2(uvs[face[k] as usize]) * size);
+                    let (low, high) = (p[0].min(p[1]).min(p[2]), p[0].max(p[1]).max(p[2]));
+                    let room = Vec2::splat(2.0);
+                    if low.cmplt(-room).any() || high.cmpgt(size + room).any() || !low.is_finite() {
+                        return None;
+                    }
+                    triangles.push(p);
                 }
-                triangles.push(p);
             }
         }
         let mut mask = vec![false; width * height];
@@ -308,10 +298,11 @@ impl Decoded<'_> {
         Some(mask)
     }
 
-    /// Where a material uses a texture: the UV set and the transform. Materials that use it differently make all of it count, by
-    /// the first that is found.
-    fn use_of(&self, material: u32, texture: usize) -> Option<(usize, Affine2)> {
-        let m = self.scene.library.materials.get(material as usize)?;
+    /// Where a material uses a texture: the UV set and the transform of each slot that names it.
+    fn uses_of(&self, material: u32, texture: usize) -> Vec<(usize, Affine2)> {
+        let Some(m) = self.scene.library.materials.get(material as usize) else {
+            return Vec::new();
+        };
         let pbr = &m["pbrMetallicRoughness"];
         let slots = [
             &pbr["baseColorTexture"],
@@ -320,10 +311,11 @@ impl Decoded<'_> {
             &m["normalTexture"],
             &m["occlusionTexture"],
         ];
-        let uses = slots
+        let names = |s: &&&Value| s["index"].as_u64() == Some(texture as u64);
+        slots
             .iter()
-            .any(|s| s["index"].as_u64() == Some(texture as u64));
-        let (_, uv_set, transform) = *self.used.first()?;
-        uses.then_some((uv_set, transform))
+            .filter(names)
+            .map(|s| looked_up_by(s))
+            .collect()
     }
 }

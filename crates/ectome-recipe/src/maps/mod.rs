@@ -58,7 +58,7 @@ pub use settings::{BakeSettings, TRIAL};
 
 use crate::{EngineError, materials, triangles::triangulated};
 use carried::Carried;
-pub(crate) use looks::Looks;
+pub use looks::Looks;
 pub(crate) use sides::Sides;
 
 /// A map as a file.

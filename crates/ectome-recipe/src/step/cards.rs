@@ -19,7 +19,7 @@ pub struct Cards {
 
 impl Operation for Cards {
     fn version(&self) -> u32 {
-        3
+        4
     }
 
     fn title(&self) -> &'static str {

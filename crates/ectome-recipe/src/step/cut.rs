@@ -18,7 +18,7 @@ pub struct Cut {
 
 impl Operation for Cut {
     fn version(&self) -> u32 {
-        9
+        10
     }
 
     fn title(&self) -> &'static str {

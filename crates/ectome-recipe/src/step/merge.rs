@@ -21,7 +21,7 @@ pub struct Merge {
 
 impl Operation for Merge {
     fn version(&self) -> u32 {
-        2
+        3
     }
 
     fn title(&self) -> &'static str {

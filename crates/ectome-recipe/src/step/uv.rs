@@ -16,7 +16,7 @@ pub struct Uv {
 
 impl Operation for Uv {
     fn version(&self) -> u32 {
-        8
+        9
     }
 
     fn title(&self) -> &'static str {

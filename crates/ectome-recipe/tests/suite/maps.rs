@@ -131,7 +131,7 @@ fn a_texture_is_carried_to_other_uvs() {
     assert!(db >= 40.0, "{db} dB");
 }
 
-/// KHR_texture_transform: offset, rotation and scale, as its extension defines them.
+/// KHR_texture_transform: scale, then rotation, then offset, anticlockwise as the picture is seen, whose V runs down.
 #[test]
 fn texture_transforms_are_undone() {
     let slot = json!({ "index": 0, "extensions": { "KHR_texture_transform": {
@@ -155,7 +155,7 @@ fn texture_transforms_are_undone() {
     for (x, y) in [(20, 30), (100, 64), (64, 110)] {
         let (u, v) = ((x as f32 + 0.5) / 128.0, (y as f32 + 0.5) / 128.0);
         let (su, sv) = (u * 0.5, v * 0.25);
-        let (tu, tv) = (cos * su - sin * sv + 0.25, sin * su + cos * sv + 0.125);
+        let (tu, tv) = (cos * su + sin * sv + 0.25, cos * sv - sin * su + 0.125);
         let want = waves(tu.rem_euclid(1.0), tv.rem_euclid(1.0));
         let have = map.get_pixel(x, y).0;
         let off = have.iter().zip(want).map(|(a, b)| a.abs_diff(b)).max();
