@@ -74,8 +74,6 @@ pub(crate) struct Analysis {
     next_piece: usize,
     /// Collapses that wait, cheapest first.
     pub heap: BinaryHeap<Waiting>,
-    /// Those that the guard refused, cheapest first.
-    pub held_back: BinaryHeap<Waiting>,
     /// The pass that last changed something next to each point, and the greatest key of that.
     pub near: Vec<(u32, f32)>,
     /// The last edge of each point that the guard refused: its far end and the stamp it had.
@@ -124,7 +122,6 @@ impl Analysis {
             piece_of_face,
             next_piece: 0,
             heap: BinaryHeap::new(),
-            held_back: BinaryHeap::new(),
             near: vec![(0, 0.0); state.place.len()],
             refused: vec![(u32::MAX, 0); state.place.len()],
             plan: Plan::default(),
@@ -200,7 +197,7 @@ impl Analysis {
             let piece = &self.pieces[self.piece_of_face[corner as usize / 3] as usize];
             // An undone knot takes the faces on its other side along.
             let goes = match self.release {
-                Release::Tunnels | Release::Knots => 2 * pairs.len() + 1,
+                Release::Knots => 2 * pairs.len() + 1,
                 _ => pairs.len(),
             };
             piece.stays && piece.standing <= goes

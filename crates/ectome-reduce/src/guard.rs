@@ -57,13 +57,13 @@ impl Guard {
     fn allows_here(&mut self, state: &State, plan: &Plan, release: Release) -> bool {
         let complex = state.complex[plan.gone as usize] || state.complex[plan.kept as usize];
         self.folded.clear();
-        let sound = if complex || release.undoes_knots() {
+        let sound = if complex || release == Release::Knots {
             self.makes_no_edge_worse(state, plan, release)
         } else {
             self.keeps_topology(state, plan)
         };
         let changed = match release {
-            Release::Nothing | Release::Tunnels => plan.merges.len(),
+            Release::Nothing => plan.merges.len(),
             _ => plan.merges.len() + self.ring_gone.len(),
         };
         sound
@@ -183,7 +183,7 @@ impl Guard {
         faces.sort_unstable();
         let mut after = Vec::new();
         for same in faces.chunk_by(|a, b| a.0 == b.0) {
-            if same.len() > 1 && !release.undoes_knots() {
+            if same.len() > 1 && release != Release::Knots {
                 return false;
             }
             let (pairs, rest) = same.split_at(same.len() / 2 * 2);
@@ -219,7 +219,7 @@ impl Guard {
 
     /// Every wedge at a point that goes or moves must know its new UV.
     fn covers_wedges(&self, state: &State, plan: &Plan, release: Release) -> bool {
-        let gone_covered = release >= Release::Corners
+        let gone_covered = release > Release::Nothing
             || self.ring_gone.iter().all(|&c| {
                 let w = state.corner_wedge[c as usize];
                 plan.merges.iter().any(|m| m.from == w)

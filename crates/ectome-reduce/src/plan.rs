@@ -73,21 +73,12 @@ impl Default for Plan {
 pub enum Release {
     /// Nothing gives way.
     Nothing,
-    /// Tunnels close and thin necks come apart where that is small beside what else would go.
-    Tunnels,
     /// Corners may go along their lines.
     Corners,
     /// Lines may be crossed; UVs stretch there.
     Lines,
     /// Knots may come undone: tunnels close, thin necks come apart, faces may turn over.
     Knots,
-}
-
-impl Release {
-    /// The surface may hang together otherwise than before.
-    pub fn undoes_knots(self) -> bool {
-        matches!(self, Self::Tunnels | Self::Knots)
-    }
 }
 
 /// Plans the collapse of the edge between `a` and `b`, whose faces have the corners `spokes` (at

@@ -9,9 +9,6 @@ use crate::{
     plan::Release,
 };
 
-/// A tunnel whose collapse costs so many times less than the cheapest other closes first: a tenth of the distance, since costs go by its square.
-const FAR_SMALLER: f32 = 100.0;
-
 impl Analysis {
     /// Queues every edge again: what was refused may be possible now.
     pub fn refill(&mut self) {
@@ -45,10 +42,6 @@ impl Analysis {
             if self.drop_piece_cheaper_than(cheapest) {
                 continue;
             }
-            if self.closes_a_tunnel_before(cheapest) {
-                collapsed_since_fill += 1;
-                continue;
-            }
             let Some(next) = self.heap.pop() else {
                 if collapsed_since_fill > 0 {
                     collapsed_since_fill = 0;
@@ -56,13 +49,12 @@ impl Analysis {
                 } else if self.state.flat_only {
                     return Ok(());
                 } else if self.release < Release::Knots {
-                    let (release, which) = match self.release {
-                        Release::Nothing | Release::Tunnels => (Release::Corners, 0),
-                        Release::Corners => (Release::Lines, 1),
-                        _ => (Release::Knots, 2),
+                    self.release = match self.release {
+                        Release::Nothing => Release::Corners,
+                        Release::Corners => Release::Lines,
+                        _ => Release::Knots,
                     };
-                    self.release = release;
-                    self.record.release(which, self.record.count());
+                    self.record.release(self.release as usize - 1);
                     self.refill();
                 } else if !self.drop_any_piece() {
                     return Ok(());
@@ -75,38 +67,11 @@ impl Analysis {
             match self.try_collapse(next.a, next.b, true) {
                 Tried::Done => collapsed_since_fill += 1,
                 Tried::Refused if self.release == Release::Nothing && !self.state.flat_only => {
-                    self.held_back.push(next);
                     self.join_anew(&mut scratch);
                 }
                 Tried::Refused | Tried::Not => {}
             }
         }
-    }
-
-    /// Closes a tunnel or takes a thin neck apart that is far smaller than what would go otherwise: a sculpt full of tiny tunnels would lose its
-    /// shape before it lost those. True when one went.
-    fn closes_a_tunnel_before(&mut self, cheapest: f32) -> bool {
-        if self.release != Release::Nothing || self.state.flat_only {
-            return false;
-        }
-        while let Some(held) = self.held_back.peek().copied()
-            && held.cost * FAR_SMALLER < cheapest
-            && cheapest.is_finite()
-        {
-            self.held_back.pop();
-            if self.stamp(held.a, held.b) != held.stamp {
-                continue;
-            }
-            let before = self.record.count();
-            self.release = Release::Tunnels;
-            let tried = self.try_collapse(held.a, held.b, true);
-            self.release = Release::Nothing;
-            if tried == Tried::Done {
-                self.record.release(2, before);
-                return true;
-            }
-        }
-        false
     }
 
     /// Where the faces around forbid a collapse: takes the point out, joins them anew, and queues their edges.

@@ -211,15 +211,9 @@ impl Recorder {
         });
     }
 
-    /// Operations so far.
-    pub fn count(&self) -> u32 {
-        self.log.ops.len() as u32
-    }
-
-    /// From an operation on corners (0), lines (1) or knots (2) give way, if they do not already.
-    pub fn release(&mut self, which: usize, operation: u32) {
-        let from = &mut self.log.released[which];
-        *from = (*from).min(operation);
+    /// From here on corners (0), lines (1) or knots (2) give way.
+    pub fn release(&mut self, which: usize) {
+        self.log.released[which] = self.log.ops.len() as u32;
     }
 
     /// The finished log.
